@@ -50,7 +50,7 @@ check: setup
 	$(call timed,format,$(BIN)/ruff format --check --quiet src tests bench docs)
 	$(call timed,mypy,$(BIN)/mypy)
 	$(call timed,imports,report=$$($(BIN)/lint-imports 2>&1) || { echo "$$report"; false; })
-	$(call timed,openapi,$(BIN)/python -m fasciculus.service.describe | diff - console/openapi.json > /dev/null || { echo 'console/openapi.json is out of date: run “make generate”.'; false; })
+	$(call timed,openapi,$(BIN)/python -m fasciculus.service.http.describe | diff - console/openapi.json > /dev/null || { echo 'console/openapi.json is out of date: run “make generate”.'; false; })
 	$(call timed,prettier,cd console && npx --no-install prettier --check --log-level warn .)
 	$(call timed,eslint,cd console && npx --no-install eslint .)
 	$(call timed,calls,cd console && node generate-calls.mjs --check)
@@ -58,7 +58,7 @@ check: setup
 
 # After a change of the API: its description, and the console's types and calls.
 generate: $(VENV)/.ready console/node_modules/.ready
-	$(BIN)/python -m fasciculus.service.describe > console/openapi.json
+	$(BIN)/python -m fasciculus.service.http.describe > console/openapi.json
 	cd console && npm run --silent generate
 
 bench: setup

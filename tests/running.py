@@ -36,10 +36,10 @@ from fasciculus.models import (
 )
 from fasciculus.records import users
 from fasciculus.service import main as program
-from fasciculus.service.app import create_app
 from fasciculus.service.context import Context
+from fasciculus.service.http.app import create_app
+from fasciculus.service.http.web_server import listen
 from fasciculus.service.tasks.worker_pool import WorkerPool
-from fasciculus.service.web_server import listen
 from fasciculus.stores import store_spec
 from fasciculus.stores.base import StoreSpec
 

@@ -15,7 +15,7 @@ from fasciculus.models import ChannelInput, StoreInput
 from fasciculus.records import copies, settings
 from fasciculus.records.db import Records, UnwritableError
 from fasciculus.records.secret_cipher import SecretCipher
-from fasciculus.service.operations import PREFIX
+from fasciculus.service.http.operations import PREFIX
 
 
 def full(records: Records) -> None:

@@ -18,8 +18,8 @@ from schemathesis import GenerationMode
 from fasciculus.config import load
 from fasciculus.records import users
 from fasciculus.service import main as program
-from fasciculus.service.app import create_app
-from fasciculus.service.operations import PREFIX
+from fasciculus.service.http.app import create_app
+from fasciculus.service.http.operations import PREFIX
 
 PASSWORD = "sedge-and-quill"
 #: Streams without an end, and connections to whatever address comes up.

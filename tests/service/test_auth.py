@@ -67,8 +67,8 @@ def test_without_sign_in_every_path_answers_401(running):
 def test_openapi_is_valid_and_lists_every_route(running):
     from openapi_spec_validator import validate
 
-    from fasciculus.service.app import create_app
-    from fasciculus.service.operations import OPERATIONS, PREFIX
+    from fasciculus.service.http.app import create_app
+    from fasciculus.service.http.operations import OPERATIONS, PREFIX
 
     with running.client() as client:
         document = client.openapi_document()

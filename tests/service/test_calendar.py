@@ -4,7 +4,7 @@ from datetime import UTC, datetime, timedelta
 
 from fasciculus.records import pauses, runs
 from fasciculus.records.db import stamp
-from fasciculus.service.calendar import calendar
+from fasciculus.service.usecases.jobs.coming_starts import calendar
 
 NOW = datetime(2026, 11, 26, 12, tzinfo=UTC)
 

@@ -12,7 +12,9 @@ from fasciculus.databases.base import DatabaseRef
 from fasciculus.hosts.local import LocalHost
 from fasciculus.models import HostInput, JobInput, StoreInput
 from fasciculus.models.inventory import HostFields
-from fasciculus.service.host_proposal import Look
+from fasciculus.service.usecases.inventory.host_proposal import Look
+
+MODULE = "fasciculus.service.usecases.inventory.host_proposal"
 
 pytestmark = pytest.mark.usefixtures("in_this_process")
 
@@ -138,10 +140,10 @@ def test_from_nothing_to_the_first_bundle_by_commands(tmp_path, monkeypatch, mar
     home = tmp_path / "srv/millpond"
     home.mkdir(parents=True)
     (home / "index.html").write_text("pots")
-    monkeypatch.setattr("fasciculus.service.host_proposal._HOMES", (f"{tmp_path}/srv/{{account}}",))
-    monkeypatch.setattr("fasciculus.service.host_proposal._SOCKETS", (mariadb.socket,))
+    monkeypatch.setattr(f"{MODULE}._HOMES", (f"{tmp_path}/srv/{{account}}",))
+    monkeypatch.setattr(f"{MODULE}._SOCKETS", (mariadb.socket,))
     for name in ("_NGINX", "_APACHE"):
-        monkeypatch.setattr(f"fasciculus.service.host_proposal.{name}", ())
+        monkeypatch.setattr(f"{MODULE}.{name}", ())
     mariadb.run("CREATE DATABASE IF NOT EXISTS millpond_shop")
     (tmp_path / "attic").mkdir()
     assert mariadb_spec(socket=mariadb.socket).settings
@@ -171,8 +173,8 @@ def test_from_nothing_to_the_first_bundle_by_commands(tmp_path, monkeypatch, mar
 
 def test_a_host_over_ssh_is_looked_at_as_well(tmp_path, monkeypatch, openssh):
     (tmp_path / "srv/millpond/sites/millpond.example").mkdir(parents=True)
-    monkeypatch.setattr("fasciculus.service.host_proposal._HOMES", (f"{tmp_path}/srv/{{account}}",))
-    monkeypatch.setattr("fasciculus.service.host_proposal._SOCKETS", ())
+    monkeypatch.setattr(f"{MODULE}._HOMES", (f"{tmp_path}/srv/{{account}}",))
+    monkeypatch.setattr(f"{MODULE}._SOCKETS", ())
     spec = openssh.host()
     connection = {"kind": "ssh", "address": spec.address, "port": spec.port, "user": spec.user}
     host = HostInput(

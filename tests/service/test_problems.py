@@ -7,7 +7,7 @@ import httpx
 import pytest
 
 from fasciculus.models import ProblemType
-from fasciculus.service.problems import STATUS
+from fasciculus.service.http.problems import STATUS
 
 DOC = Path(__file__).parents[2] / "docs/problems.md"
 

@@ -17,10 +17,10 @@ import pytest
 from running import PASSWORD, service, until
 
 from fasciculus.config import load
-from fasciculus.service.app import create_app
-from fasciculus.service.auth import network_of
+from fasciculus.service.http.app import create_app
+from fasciculus.service.http.authentication import network_of
+from fasciculus.service.http.operations import PREFIX
 from fasciculus.service.main import build
-from fasciculus.service.operations import PREFIX
 
 EXAMPLES = 4
 #: May read what it needs to run, and write nowhere but in its home.

@@ -12,8 +12,8 @@ from fasciculus.core.permissions import Permission
 from fasciculus.models import ProblemType
 from fasciculus.records import users
 from fasciculus.service import main as program
-from fasciculus.service.app import create_app
-from fasciculus.service.operations import OPERATIONS, PREFIX, operation
+from fasciculus.service.http.app import create_app
+from fasciculus.service.http.operations import OPERATIONS, PREFIX, operation
 
 
 @pytest.fixture

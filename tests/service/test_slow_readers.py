@@ -11,9 +11,9 @@ import pytest
 from running import folder_stores, run, service, set_up, small_account, until
 
 from fasciculus.client import RefusedError
-from fasciculus.service import web_server
-from fasciculus.service.app import CONSOLE
 from fasciculus.service.downloads import MOST
+from fasciculus.service.http import web_server
+from fasciculus.service.http.app import CONSOLE
 
 STUCK = 500
 

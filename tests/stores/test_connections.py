@@ -5,11 +5,11 @@ from contextlib import closing
 
 import paramiko
 import pytest
-from servers import ftp_place, sftp_place
+from servers import ftp_place, ftp_settings, sftp_place
 
 from fasciculus.core.errors import ConnectionLostError, UnreachableError
 from fasciculus.ftp import FtpConnection
-from fasciculus.stores import open_store
+from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import connected
 from fasciculus.stores.trying import try_store
 
@@ -85,3 +85,23 @@ def test_a_server_that_does_not_rename_onto_a_file_has_the_new_one_in_the_end(
                 assert [item.name for item in store.items("a")] == ["file"]
                 with closing(store.open("a/file")) as file:
                     assert file.read() == data
+
+
+def test_an_ftp_store_makes_each_folder_of_its_path_once_and_says_where_it_is(
+    tmp_path, monkeypatch
+):
+    made = []
+    make = ftplib.FTP.mkd
+    monkeypatch.setattr(
+        ftplib.FTP, "mkd", lambda ftp, folder: made.append(folder) or make(ftp, folder)
+    )
+    with ftp_place()(tmp_path) as place:
+        known = ftp_settings(place.server.port, folder="/shelf/deep/bundles")
+        spec = store_spec("space", known, place.spec.secrets)
+        steps = {step.name: step for step in try_store(open_store(spec), make_root=True)}
+        assert all(step.ok for step in steps.values())
+        assert steps["folder"].text == "It was made. /shelf/deep/bundles exists."
+    assert made[:3] == ["/shelf", "/shelf/deep", "/shelf/deep/bundles"]
+    usual = store_spec("space", ftp_settings(21, security="tls")).settings
+    assert usual.describe() == "ftps fasciculus@127.0.0.1:/bundles"
+    assert place.spec.settings.describe().endswith(f"127.0.0.1:{place.server.port}:/bundles")

@@ -13,9 +13,9 @@ from fasciculus.core.errors import SettingError
 from fasciculus.databases import ENGINES
 from fasciculus.hosts import KINDS as HOST_KINDS
 from fasciculus.models import StoreInput
+from fasciculus.service.http.openapi import openapi
 from fasciculus.service.kind_settings import check_store
 from fasciculus.service.kind_settings import kinds as known_kinds
-from fasciculus.service.openapi import openapi
 from fasciculus.stores.base import connected
 from fasciculus.stores.trying import try_store
 

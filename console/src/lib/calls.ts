@@ -6,29 +6,38 @@ type Schemas = components['schemas'];
 type Query<Id extends keyof operations> = operations[Id]['parameters']['query'];
 type Optional<T, K extends keyof T> = Omit<T, K> & Partial<Pick<T, K>>;
 
-/** Sign in. */
-export const sessionOpen = (body: Schemas['SignIn']) =>
-  call<Schemas['Identity']>('POST', '/session', body);
+/** Accounts. */
+export const accountsList = (query?: Query<'accounts_list'>) =>
+  call<Schemas['Page_Account_']>('GET', '/accounts' + queryString(query));
 
-/** The signed-in user. */
-export const sessionShow = () => call<Schemas['Identity']>('GET', '/session');
+/** Add an account with its sites, databases and mail domains. */
+export const accountsAdd = (
+  body: Optional<
+    Schemas['AccountInput'],
+    'sites' | 'databases' | 'mail_domains' | 'excludes' | 'contact' | 'tags'
+  >,
+) => call<Schemas['Account']>('POST', '/accounts', body);
 
-/** Sign out. */
-export const sessionClose = () => call<void>('DELETE', '/session');
+/** One account. */
+export const accountsShow = (name: string) =>
+  call<Schemas['Account']>('GET', `/accounts/${part(name)}`);
 
-/** Choose another password; ends all sessions. */
-export const passwordChange = (body: Optional<Schemas['Password'], 'end_tokens'>) =>
-  call<void>('POST', '/session/password', body);
+/** Change an account and all that is in it. */
+export const accountsChange = (
+  name: string,
+  body: Optional<
+    Schemas['AccountInput'],
+    'sites' | 'databases' | 'mail_domains' | 'excludes' | 'contact' | 'tags'
+  >,
+) => call<Schemas['Account']>('PUT', `/accounts/${part(name)}`, body);
 
-/** Your tokens. */
-export const tokensList = () => call<Schemas['Page_Token_']>('GET', '/tokens');
+/** Remove an account; its bundles stay unless asked otherwise. */
+export const accountsRemove = (name: string, query?: Query<'accounts_remove'>) =>
+  call<void>('DELETE', `/accounts/${part(name)}` + queryString(query));
 
-/** Make a token; it is shown this once. */
-export const tokensAdd = (body: Schemas['TokenNew']) =>
-  call<Schemas['TokenMade']>('POST', '/tokens', body);
-
-/** Remove a token. */
-export const tokensRemove = (name: string) => call<void>('DELETE', `/tokens/${part(name)}`);
+/** Sites. */
+export const sitesList = (query?: Query<'sites_list'>) =>
+  call<Schemas['Page_SiteRow_']>('GET', '/sites' + queryString(query));
 
 /** Alerts, newest first. */
 export const alertsList = (query?: Query<'alerts_list'>) =>
@@ -82,43 +91,6 @@ export const bundlesFiles = (bundleId: number, query?: Query<'bundles_files'>) =
 /** Entries whose path holds the words. */
 export const bundlesSearch = (bundleId: number, query?: Query<'bundles_search'>) =>
   call<Schemas['EntrySearch']>('GET', `/bundles/${part(bundleId)}/search` + queryString(query));
-
-/** Omissions of a download; its number is in its X-Download header. */
-export const downloadsShow = (downloadId: string) =>
-  call<Schemas['DownloadReport']>('GET', `/downloads/${part(downloadId)}`);
-
-/** Restores, newest first. */
-export const restoresList = (query?: Query<'restores_list'>) =>
-  call<Schemas['Page_Restore_']>('GET', '/restores' + queryString(query));
-
-/** Bring a bundle, or part of it, back into an empty folder and named databases. */
-export const restoresStart = (
-  body: Optional<
-    Schemas['RestoreStart'],
-    | 'target'
-    | 'store'
-    | 'contents'
-    | 'paths'
-    | 'databases'
-    | 'mail_domains'
-    | 'resume'
-    | 'special_modes'
-    | 'owners'
-    | 'identity'
-  >,
-) => call<Schemas['Started']>('POST', '/restores', body);
-
-/** One restore. */
-export const restoresShow = (restoreId: number) =>
-  call<Schemas['Restore']>('GET', `/restores/${part(restoreId)}`);
-
-/** Cancel a restore. */
-export const restoresCancel = (restoreId: number) =>
-  call<Schemas['Restore']>('POST', `/restores/${part(restoreId)}/cancel`);
-
-/** The log of a restore. */
-export const restoresLog = (restoreId: number, query?: Query<'restores_log'>) =>
-  call<Schemas['Page_LogLine_']>('GET', `/restores/${part(restoreId)}/log` + queryString(query));
 
 /** The starts of the coming days, how long they will take, and how they collide. */
 export const calendarShow = (query?: Query<'calendar_show'>) =>
@@ -186,21 +158,9 @@ export const previewsCancel = (previewId: number) =>
 export const coverageList = (query?: Query<'coverage_list'>) =>
   call<Schemas['Page_CoverageRow_']>('GET', '/coverage' + queryString(query));
 
-/** Runs, newest first. */
-export const runsList = (query?: Query<'runs_list'>) =>
-  call<Schemas['Page_Run_']>('GET', '/runs' + queryString(query));
-
-/** One run with its tasks. */
-export const runsShow = (runId: number) =>
-  call<Schemas['RunDetail']>('GET', `/runs/${part(runId)}`);
-
-/** Cancel a run. */
-export const runsCancel = (runId: number) =>
-  call<Schemas['RunDetail']>('POST', `/runs/${part(runId)}/cancel`);
-
-/** The log of a run. */
-export const runsLog = (runId: number, query?: Query<'runs_log'>) =>
-  call<Schemas['Page_LogLine_']>('GET', `/runs/${part(runId)}/log` + queryString(query));
+/** Omissions of a download; its number is in its X-Download header. */
+export const downloadsShow = (downloadId: string) =>
+  call<Schemas['DownloadReport']>('GET', `/downloads/${part(downloadId)}`);
 
 /** Hosts. */
 export const hostsList = (query?: Query<'hosts_list'>) =>
@@ -283,38 +243,96 @@ export const hostsPropose = (
 export const hostsTry = (name: string) =>
   call<Schemas['TryResult']>('POST', `/hosts/${part(name)}/try`);
 
-/** Accounts. */
-export const accountsList = (query?: Query<'accounts_list'>) =>
-  call<Schemas['Page_Account_']>('GET', '/accounts' + queryString(query));
+/** Copies that would retire now, and the space freed; nothing is removed. */
+export const jobsRetiring = (name: string, query?: Query<'jobs_retiring'>) =>
+  call<Schemas['Page_Retiring_']>('GET', `/jobs/${part(name)}/retiring` + queryString(query));
 
-/** Add an account with its sites, databases and mail domains. */
-export const accountsAdd = (
+/** Summary of a job, before it is saved. */
+export const jobsSummary = (
   body: Optional<
-    Schemas['AccountInput'],
-    'sites' | 'databases' | 'mail_domains' | 'excludes' | 'contact' | 'tags'
+    Schemas['JobInput'],
+    | 'subjects'
+    | 'choice'
+    | 'names'
+    | 'contents'
+    | 'messages'
+    | 'rules'
+    | 'databases'
+    | 'notes'
+    | 'commands'
+    | 'hold_page'
+    | 'max_copy_age'
+    | 'mode'
+    | 'full_every'
+    | 'max_unused_percent'
+    | 'compare_every'
+    | 'timetable'
+    | 'zone'
+    | 'starting'
+    | 'limits'
+    | 'keep'
+    | 'keep_on'
+    | 'keep_gone'
+    | 'report_to'
+    | 'report_when'
+    | 'report_contacts'
+    | 'attach_log'
+    | 'channels'
+    | 'watch'
+    | 'compression'
+    | 'level'
+    | 'piece_size'
+    | 'enabled'
+    | 'attach_up_to'
+    | 'recipients'
   >,
-) => call<Schemas['Account']>('POST', '/accounts', body);
+) => call<Schemas['JobSummary']>('POST', '/jobs/summary', body);
 
-/** One account. */
-export const accountsShow = (name: string) =>
-  call<Schemas['Account']>('GET', `/accounts/${part(name)}`);
-
-/** Change an account and all that is in it. */
-export const accountsChange = (
-  name: string,
+/** Simulation of a job's copies on each day of the coming year, before it is saved. */
+export const jobsSimulate = (
   body: Optional<
-    Schemas['AccountInput'],
-    'sites' | 'databases' | 'mail_domains' | 'excludes' | 'contact' | 'tags'
+    Schemas['JobInput'],
+    | 'subjects'
+    | 'choice'
+    | 'names'
+    | 'contents'
+    | 'messages'
+    | 'rules'
+    | 'databases'
+    | 'notes'
+    | 'commands'
+    | 'hold_page'
+    | 'max_copy_age'
+    | 'mode'
+    | 'full_every'
+    | 'max_unused_percent'
+    | 'compare_every'
+    | 'timetable'
+    | 'zone'
+    | 'starting'
+    | 'limits'
+    | 'keep'
+    | 'keep_on'
+    | 'keep_gone'
+    | 'report_to'
+    | 'report_when'
+    | 'report_contacts'
+    | 'attach_log'
+    | 'channels'
+    | 'watch'
+    | 'compression'
+    | 'level'
+    | 'piece_size'
+    | 'enabled'
+    | 'attach_up_to'
+    | 'recipients'
   >,
-) => call<Schemas['Account']>('PUT', `/accounts/${part(name)}`, body);
+  query?: Query<'jobs_simulate'>,
+) => call<Schemas['JobSimulation']>('POST', '/jobs/simulate' + queryString(query), body);
 
-/** Remove an account; its bundles stay unless asked otherwise. */
-export const accountsRemove = (name: string, query?: Query<'accounts_remove'>) =>
-  call<void>('DELETE', `/accounts/${part(name)}` + queryString(query));
-
-/** Sites. */
-export const sitesList = (query?: Query<'sites_list'>) =>
-  call<Schemas['Page_SiteRow_']>('GET', '/sites' + queryString(query));
+/** Simulation of a store's usage on each day of the coming year, by the keep rules of its jobs. */
+export const storesSimulate = (name: string) =>
+  call<Schemas['StoreSimulation']>('GET', `/stores/${part(name)}/simulate`);
 
 /** Jobs. */
 export const jobsList = (query?: Query<'jobs_list'>) =>
@@ -431,97 +449,6 @@ export const jobsStart = (
   >,
 ) => call<Schemas['Started']>('POST', `/jobs/${part(name)}/start`, body);
 
-/** Copies that would retire now, and the space freed; nothing is removed. */
-export const jobsRetiring = (name: string, query?: Query<'jobs_retiring'>) =>
-  call<Schemas['Page_Retiring_']>('GET', `/jobs/${part(name)}/retiring` + queryString(query));
-
-/** Summary of a job, before it is saved. */
-export const jobsSummary = (
-  body: Optional<
-    Schemas['JobInput'],
-    | 'subjects'
-    | 'choice'
-    | 'names'
-    | 'contents'
-    | 'messages'
-    | 'rules'
-    | 'databases'
-    | 'notes'
-    | 'commands'
-    | 'hold_page'
-    | 'max_copy_age'
-    | 'mode'
-    | 'full_every'
-    | 'max_unused_percent'
-    | 'compare_every'
-    | 'timetable'
-    | 'zone'
-    | 'starting'
-    | 'limits'
-    | 'keep'
-    | 'keep_on'
-    | 'keep_gone'
-    | 'report_to'
-    | 'report_when'
-    | 'report_contacts'
-    | 'attach_log'
-    | 'channels'
-    | 'watch'
-    | 'compression'
-    | 'level'
-    | 'piece_size'
-    | 'enabled'
-    | 'attach_up_to'
-    | 'recipients'
-  >,
-) => call<Schemas['JobSummary']>('POST', '/jobs/summary', body);
-
-/** Simulation of a job's copies on each day of the coming year, before it is saved. */
-export const jobsSimulate = (
-  body: Optional<
-    Schemas['JobInput'],
-    | 'subjects'
-    | 'choice'
-    | 'names'
-    | 'contents'
-    | 'messages'
-    | 'rules'
-    | 'databases'
-    | 'notes'
-    | 'commands'
-    | 'hold_page'
-    | 'max_copy_age'
-    | 'mode'
-    | 'full_every'
-    | 'max_unused_percent'
-    | 'compare_every'
-    | 'timetable'
-    | 'zone'
-    | 'starting'
-    | 'limits'
-    | 'keep'
-    | 'keep_on'
-    | 'keep_gone'
-    | 'report_to'
-    | 'report_when'
-    | 'report_contacts'
-    | 'attach_log'
-    | 'channels'
-    | 'watch'
-    | 'compression'
-    | 'level'
-    | 'piece_size'
-    | 'enabled'
-    | 'attach_up_to'
-    | 'recipients'
-  >,
-  query?: Query<'jobs_simulate'>,
-) => call<Schemas['JobSimulation']>('POST', '/jobs/simulate' + queryString(query), body);
-
-/** Simulation of a store's usage on each day of the coming year, by the keep rules of its jobs. */
-export const storesSimulate = (name: string) =>
-  call<Schemas['StoreSimulation']>('GET', `/stores/${part(name)}/simulate`);
-
 /** The private keys that the service keeps. */
 export const keysList = () => call<Schemas['Page_SealKey_']>('GET', '/keys');
 
@@ -535,9 +462,6 @@ export const keysMake = (body: Optional<Schemas['KeyMake'], 'note' | 'keep'>) =>
 
 /** Forget a private key; what is sealed to it stays. */
 export const keysRemove = (recipient: string) => call<void>('DELETE', `/keys/${part(recipient)}`);
-
-/** Kinds of stores, hosts and database servers. */
-export const kindsList = () => call<Schemas['Kinds']>('GET', '/kinds');
 
 /** Look whether the copies on a store are whole. */
 export const storesVerify = (
@@ -607,6 +531,31 @@ export const bundlesChanges = (bundleId: number, query?: Query<'bundles_changes'
     `/bundles/${part(bundleId)}/changes` + queryString(query),
   );
 
+/** Overview: alerts, next starts, recent runs. */
+export const overview = () => call<Schemas['Overview']>('GET', '/overview');
+
+/** Pauses, with their ends. */
+export const pausesList = () => call<Schemas['Page_Pause_']>('GET', '/pauses');
+
+/** Pause everything: no run begins; restores stay possible. */
+export const pausesSet = (body: Optional<Schemas['PauseInput'], 'until' | 'reason'>) =>
+  call<Schemas['Page_Pause_']>('PUT', '/pauses', body);
+
+/** Lift the pause of everything. */
+export const pausesLift = () => call<void>('DELETE', '/pauses');
+
+/** Pause a job: no run begins. */
+export const jobsPause = (
+  name: string,
+  body: Optional<Schemas['PauseInput'], 'until' | 'reason'>,
+) => call<Schemas['Page_Pause_']>('PUT', `/jobs/${part(name)}/pause`, body);
+
+/** Lift the pause of a job. */
+export const jobsResume = (name: string) => call<void>('DELETE', `/jobs/${part(name)}/pause`);
+
+/** Kinds of stores, hosts and database servers. */
+export const kindsList = () => call<Schemas['Kinds']>('GET', '/kinds');
+
 /** Reports, newest first. */
 export const reportsList = (query?: Query<'reports_list'>) =>
   call<Schemas['Page_Report_']>('GET', '/reports' + queryString(query));
@@ -657,46 +606,82 @@ export const mailChange = (
 export const mailTry = (query: Query<'mail_try'>) =>
   call<Schemas['TryResult']>('POST', '/settings/mail/try' + queryString(query));
 
-/** The words of messages. */
-export const templatesList = () => call<Schemas['Page_Template_']>('GET', '/templates');
+/** Restores, newest first. */
+export const restoresList = (query?: Query<'restores_list'>) =>
+  call<Schemas['Page_Restore_']>('GET', '/restores' + queryString(query));
 
-/** The words of one message. */
-export const templatesShow = (name: string) =>
-  call<Schemas['Template']>('GET', `/templates/${part(name)}`);
+/** Bring a bundle, or part of it, back into an empty folder and named databases. */
+export const restoresStart = (
+  body: Optional<
+    Schemas['RestoreStart'],
+    | 'target'
+    | 'store'
+    | 'contents'
+    | 'paths'
+    | 'databases'
+    | 'mail_domains'
+    | 'resume'
+    | 'special_modes'
+    | 'owners'
+    | 'identity'
+  >,
+) => call<Schemas['Started']>('POST', '/restores', body);
 
-/** Put a text in place of a template, or the one that came along again. */
-export const templatesChange = (name: string, body: Optional<Schemas['TemplateText'], 'text'>) =>
-  call<Schemas['Template']>('PUT', `/templates/${part(name)}`, body);
+/** One restore. */
+export const restoresShow = (restoreId: number) =>
+  call<Schemas['Restore']>('GET', `/restores/${part(restoreId)}`);
 
-/** A message by the present template, with the last real run if there is one. */
-export const templatesPreview = (name: string) =>
-  call<Schemas['ReportPreview']>('GET', `/templates/${part(name)}/preview`);
+/** Cancel a restore. */
+export const restoresCancel = (restoreId: number) =>
+  call<Schemas['Restore']>('POST', `/restores/${part(restoreId)}/cancel`);
 
-/** Overview: alerts, next starts, recent runs. */
-export const overview = () => call<Schemas['Overview']>('GET', '/overview');
+/** The log of a restore. */
+export const restoresLog = (restoreId: number, query?: Query<'restores_log'>) =>
+  call<Schemas['Page_LogLine_']>('GET', `/restores/${part(restoreId)}/log` + queryString(query));
 
-/** Pauses, with their ends. */
-export const pausesList = () => call<Schemas['Page_Pause_']>('GET', '/pauses');
+/** Runs, newest first. */
+export const runsList = (query?: Query<'runs_list'>) =>
+  call<Schemas['Page_Run_']>('GET', '/runs' + queryString(query));
 
-/** Pause everything: no run begins; restores stay possible. */
-export const pausesSet = (body: Optional<Schemas['PauseInput'], 'until' | 'reason'>) =>
-  call<Schemas['Page_Pause_']>('PUT', '/pauses', body);
+/** One run with its tasks. */
+export const runsShow = (runId: number) =>
+  call<Schemas['RunDetail']>('GET', `/runs/${part(runId)}`);
 
-/** Lift the pause of everything. */
-export const pausesLift = () => call<void>('DELETE', '/pauses');
+/** Cancel a run. */
+export const runsCancel = (runId: number) =>
+  call<Schemas['RunDetail']>('POST', `/runs/${part(runId)}/cancel`);
 
-/** Pause a job: no run begins. */
-export const jobsPause = (
-  name: string,
-  body: Optional<Schemas['PauseInput'], 'until' | 'reason'>,
-) => call<Schemas['Page_Pause_']>('PUT', `/jobs/${part(name)}/pause`, body);
-
-/** Lift the pause of a job. */
-export const jobsResume = (name: string) => call<void>('DELETE', `/jobs/${part(name)}/pause`);
+/** The log of a run. */
+export const runsLog = (runId: number, query?: Query<'runs_log'>) =>
+  call<Schemas['Page_LogLine_']>('GET', `/runs/${part(runId)}/log` + queryString(query));
 
 /** Accounts, sites, jobs, stores and bundles by name. */
 export const search = (query: Query<'search'>) =>
   call<Schemas['Page_SearchHit_']>('GET', '/search' + queryString(query));
+
+/** Sign in. */
+export const sessionOpen = (body: Schemas['SignIn']) =>
+  call<Schemas['Identity']>('POST', '/session', body);
+
+/** The signed-in user. */
+export const sessionShow = () => call<Schemas['Identity']>('GET', '/session');
+
+/** Sign out. */
+export const sessionClose = () => call<void>('DELETE', '/session');
+
+/** Choose another password; ends all sessions. */
+export const passwordChange = (body: Optional<Schemas['Password'], 'end_tokens'>) =>
+  call<void>('POST', '/session/password', body);
+
+/** Your tokens. */
+export const tokensList = () => call<Schemas['Page_Token_']>('GET', '/tokens');
+
+/** Make a token; it is shown this once. */
+export const tokensAdd = (body: Schemas['TokenNew']) =>
+  call<Schemas['TokenMade']>('POST', '/tokens', body);
+
+/** Remove a token. */
+export const tokensRemove = (name: string) => call<void>('DELETE', `/tokens/${part(name)}`);
 
 /** The address that starts a job from outside, without its secret. */
 export const jobsAddress = (name: string) =>
@@ -843,3 +828,18 @@ export const storesAccess = (name: string) =>
 /** Forget the access to a drive. */
 export const storesDisconnect = (name: string) =>
   call<void>('DELETE', `/stores/${part(name)}/access`);
+
+/** The words of messages. */
+export const templatesList = () => call<Schemas['Page_Template_']>('GET', '/templates');
+
+/** The words of one message. */
+export const templatesShow = (name: string) =>
+  call<Schemas['Template']>('GET', `/templates/${part(name)}`);
+
+/** Put a text in place of a template, or the one that came along again. */
+export const templatesChange = (name: string, body: Optional<Schemas['TemplateText'], 'text'>) =>
+  call<Schemas['Template']>('PUT', `/templates/${part(name)}`, body);
+
+/** A message by the present template, with the last real run if there is one. */
+export const templatesPreview = (name: string) =>
+  call<Schemas['ReportPreview']>('GET', `/templates/${part(name)}/preview`);

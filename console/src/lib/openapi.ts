@@ -1,71 +1,54 @@
 // Generated from openapi.json by generate-calls.mjs. Do not edit.
 export interface paths {
-  '/api/v1/session': {
+  '/api/v1/accounts': {
     parameters: {
       query?: never;
       header?: never;
       path?: never;
       cookie?: never;
     };
-    /** The signed-in user */
-    get: operations['session_show'];
+    /** Accounts */
+    get: operations['accounts_list'];
     put?: never;
-    /** Sign in */
-    post: operations['session_open'];
-    /** Sign out */
-    delete: operations['session_close'];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/session/password': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Choose another password; ends all sessions */
-    post: operations['password_change'];
+    /** Add an account with its sites, databases and mail domains */
+    post: operations['accounts_add'];
     delete?: never;
     options?: never;
     head?: never;
     patch?: never;
     trace?: never;
   };
-  '/api/v1/tokens': {
+  '/api/v1/accounts/{name}': {
     parameters: {
       query?: never;
       header?: never;
       path?: never;
       cookie?: never;
     };
-    /** Your tokens */
-    get: operations['tokens_list'];
-    put?: never;
-    /** Make a token; it is shown this once */
-    post: operations['tokens_add'];
-    delete?: never;
+    /** One account */
+    get: operations['accounts_show'];
+    /** Change an account and all that is in it */
+    put: operations['accounts_change'];
+    post?: never;
+    /** Remove an account; its bundles stay unless asked otherwise */
+    delete: operations['accounts_remove'];
     options?: never;
     head?: never;
     patch?: never;
     trace?: never;
   };
-  '/api/v1/tokens/{name}': {
+  '/api/v1/sites': {
     parameters: {
       query?: never;
       header?: never;
       path?: never;
       cookie?: never;
     };
-    get?: never;
+    /** Sites */
+    get: operations['sites_list'];
     put?: never;
     post?: never;
-    /** Remove a token */
-    delete: operations['tokens_remove'];
+    delete?: never;
     options?: never;
     head?: never;
     patch?: never;
@@ -201,109 +184,6 @@ export interface paths {
     };
     /** Entries whose path holds the words */
     get: operations['bundles_search'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/bundles/{bundle_id}/download': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** A bundle, or part of it, as one archive */
-    get: operations['bundles_download'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/downloads/{download_id}': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Omissions of a download; its number is in its X-Download header */
-    get: operations['downloads_show'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/restores': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Restores, newest first */
-    get: operations['restores_list'];
-    put?: never;
-    /** Bring a bundle, or part of it, back into an empty folder and named databases */
-    post: operations['restores_start'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/restores/{restore_id}': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** One restore */
-    get: operations['restores_show'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/restores/{restore_id}/cancel': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Cancel a restore */
-    post: operations['restores_cancel'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/restores/{restore_id}/log': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The log of a restore */
-    get: operations['restores_log'];
     put?: never;
     post?: never;
     delete?: never;
@@ -538,15 +418,15 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/v1/runs': {
+  '/api/v1/bundles/{bundle_id}/download': {
     parameters: {
       query?: never;
       header?: never;
       path?: never;
       cookie?: never;
     };
-    /** Runs, newest first */
-    get: operations['runs_list'];
+    /** A bundle, or part of it, as one archive */
+    get: operations['bundles_download'];
     put?: never;
     post?: never;
     delete?: never;
@@ -555,83 +435,15 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/v1/runs/{run_id}': {
+  '/api/v1/downloads/{download_id}': {
     parameters: {
       query?: never;
       header?: never;
       path?: never;
       cookie?: never;
     };
-    /** One run with its tasks */
-    get: operations['runs_show'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/runs/{run_id}/cancel': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Cancel a run */
-    post: operations['runs_cancel'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/runs/{run_id}/log': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The log of a run */
-    get: operations['runs_log'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/runs/{run_id}/events': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Live events of a run, until it ends */
-    get: operations['runs_events'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/live': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Everything that happens, live */
-    get: operations['live'];
+    /** Omissions of a download; its number is in its X-Download header */
+    get: operations['downloads_show'];
     put?: never;
     post?: never;
     delete?: never;
@@ -728,52 +540,66 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/v1/accounts': {
+  '/api/v1/jobs/{name}/retiring': {
     parameters: {
       query?: never;
       header?: never;
       path?: never;
       cookie?: never;
     };
-    /** Accounts */
-    get: operations['accounts_list'];
+    /** Copies that would retire now, and the space freed; nothing is removed */
+    get: operations['jobs_retiring'];
     put?: never;
-    /** Add an account with its sites, databases and mail domains */
-    post: operations['accounts_add'];
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
     patch?: never;
     trace?: never;
   };
-  '/api/v1/accounts/{name}': {
+  '/api/v1/jobs/summary': {
     parameters: {
       query?: never;
       header?: never;
       path?: never;
       cookie?: never;
     };
-    /** One account */
-    get: operations['accounts_show'];
-    /** Change an account and all that is in it */
-    put: operations['accounts_change'];
-    post?: never;
-    /** Remove an account; its bundles stay unless asked otherwise */
-    delete: operations['accounts_remove'];
+    get?: never;
+    put?: never;
+    /** Summary of a job, before it is saved */
+    post: operations['jobs_summary'];
+    delete?: never;
     options?: never;
     head?: never;
     patch?: never;
     trace?: never;
   };
-  '/api/v1/sites': {
+  '/api/v1/jobs/simulate': {
     parameters: {
       query?: never;
       header?: never;
       path?: never;
       cookie?: never;
     };
-    /** Sites */
-    get: operations['sites_list'];
+    get?: never;
+    put?: never;
+    /** Simulation of a job's copies on each day of the coming year, before it is saved */
+    post: operations['jobs_simulate'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/stores/{name}/simulate': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Simulation of a store's usage on each day of the coming year, by the keep rules of its jobs */
+    get: operations['stores_simulate'];
     put?: never;
     post?: never;
     delete?: never;
@@ -887,74 +713,6 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/v1/jobs/{name}/retiring': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Copies that would retire now, and the space freed; nothing is removed */
-    get: operations['jobs_retiring'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/jobs/summary': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Summary of a job, before it is saved */
-    post: operations['jobs_summary'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/jobs/simulate': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Simulation of a job's copies on each day of the coming year, before it is saved */
-    post: operations['jobs_simulate'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/stores/{name}/simulate': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Simulation of a store's usage on each day of the coming year, by the keep rules of its jobs */
-    get: operations['stores_simulate'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
   '/api/v1/keys': {
     parameters: {
       query?: never;
@@ -1002,23 +760,6 @@ export interface paths {
     post?: never;
     /** Forget a private key; what is sealed to it stays */
     delete: operations['keys_remove'];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/kinds': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Kinds of stores, hosts and database servers */
-    get: operations['kinds_list'];
-    put?: never;
-    post?: never;
-    delete?: never;
     options?: never;
     head?: never;
     patch?: never;
@@ -1262,6 +1003,128 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/messages/{kind}/{name}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A message as it looks: a report by its number, the next report of a job, a template filled in */
+    get: operations['messages_show'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/overview': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Overview: alerts, next starts, recent runs */
+    get: operations['overview'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/pauses': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Pauses, with their ends */
+    get: operations['pauses_list'];
+    /** Pause everything: no run begins; restores stay possible */
+    put: operations['pauses_set'];
+    post?: never;
+    /** Lift the pause of everything */
+    delete: operations['pauses_lift'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/jobs/{name}/pause': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Pause a job: no run begins */
+    put: operations['jobs_pause'];
+    post?: never;
+    /** Lift the pause of a job */
+    delete: operations['jobs_resume'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/openapi.json': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** This description (OpenAPI 3.1) */
+    get: operations['openapi_document'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/reference': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A page to read this description */
+    get: operations['reference'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/kinds': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Kinds of stores, hosts and database servers */
+    get: operations['kinds_list'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/reports': {
     parameters: {
       query?: never;
@@ -1416,15 +1279,33 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/v1/templates': {
+  '/api/v1/restores': {
     parameters: {
       query?: never;
       header?: never;
       path?: never;
       cookie?: never;
     };
-    /** The words of messages */
-    get: operations['templates_list'];
+    /** Restores, newest first */
+    get: operations['restores_list'];
+    put?: never;
+    /** Bring a bundle, or part of it, back into an empty folder and named databases */
+    post: operations['restores_start'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/restores/{restore_id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One restore */
+    get: operations['restores_show'];
     put?: never;
     post?: never;
     delete?: never;
@@ -1433,95 +1314,7 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/v1/templates/{name}': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The words of one message */
-    get: operations['templates_show'];
-    /** Put a text in place of a template, or the one that came along again */
-    put: operations['templates_change'];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/templates/{name}/preview': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** A message by the present template, with the last real run if there is one */
-    get: operations['templates_preview'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/messages/{kind}/{name}': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** A message as it looks: a report by its number, the next report of a job, a template filled in */
-    get: operations['messages_show'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/overview': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Overview: alerts, next starts, recent runs */
-    get: operations['overview'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/pauses': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Pauses, with their ends */
-    get: operations['pauses_list'];
-    /** Pause everything: no run begins; restores stay possible */
-    put: operations['pauses_set'];
-    post?: never;
-    /** Lift the pause of everything */
-    delete: operations['pauses_lift'];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/v1/jobs/{name}/pause': {
+  '/api/v1/restores/{restore_id}/cancel': {
     parameters: {
       query?: never;
       header?: never;
@@ -1529,25 +1322,24 @@ export interface paths {
       cookie?: never;
     };
     get?: never;
-    /** Pause a job: no run begins */
-    put: operations['jobs_pause'];
-    post?: never;
-    /** Lift the pause of a job */
-    delete: operations['jobs_resume'];
+    put?: never;
+    /** Cancel a restore */
+    post: operations['restores_cancel'];
+    delete?: never;
     options?: never;
     head?: never;
     patch?: never;
     trace?: never;
   };
-  '/api/v1/openapi.json': {
+  '/api/v1/restores/{restore_id}/log': {
     parameters: {
       query?: never;
       header?: never;
       path?: never;
       cookie?: never;
     };
-    /** This description (OpenAPI 3.1) */
-    get: operations['openapi_document'];
+    /** The log of a restore */
+    get: operations['restores_log'];
     put?: never;
     post?: never;
     delete?: never;
@@ -1556,15 +1348,100 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/v1/reference': {
+  '/api/v1/runs': {
     parameters: {
       query?: never;
       header?: never;
       path?: never;
       cookie?: never;
     };
-    /** A page to read this description */
-    get: operations['reference'];
+    /** Runs, newest first */
+    get: operations['runs_list'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/runs/{run_id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One run with its tasks */
+    get: operations['runs_show'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/runs/{run_id}/cancel': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Cancel a run */
+    post: operations['runs_cancel'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/runs/{run_id}/log': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The log of a run */
+    get: operations['runs_log'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/runs/{run_id}/events': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Live events of a run, until it ends */
+    get: operations['runs_events'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/live': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Everything that happens, live */
+    get: operations['live'];
     put?: never;
     post?: never;
     delete?: never;
@@ -1585,6 +1462,77 @@ export interface paths {
     put?: never;
     post?: never;
     delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/session': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The signed-in user */
+    get: operations['session_show'];
+    put?: never;
+    /** Sign in */
+    post: operations['session_open'];
+    /** Sign out */
+    delete: operations['session_close'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/session/password': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Choose another password; ends all sessions */
+    post: operations['password_change'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/tokens': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Your tokens */
+    get: operations['tokens_list'];
+    put?: never;
+    /** Make a token; it is shown this once */
+    post: operations['tokens_add'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/tokens/{name}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Remove a token */
+    delete: operations['tokens_remove'];
     options?: never;
     head?: never;
     patch?: never;
@@ -1764,6 +1712,58 @@ export interface paths {
     post: operations['stores_connect'];
     /** Forget the access to a drive */
     delete: operations['stores_disconnect'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/templates': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The words of messages */
+    get: operations['templates_list'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/templates/{name}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The words of one message */
+    get: operations['templates_show'];
+    /** Put a text in place of a template, or the one that came along again */
+    put: operations['templates_change'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/templates/{name}/preview': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A message by the present template, with the last real run if there is one */
+    get: operations['templates_preview'];
+    put?: never;
+    post?: never;
+    delete?: never;
     options?: never;
     head?: never;
     patch?: never;
@@ -7426,9 +7426,22 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-  session_show: {
+  accounts_list: {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description at most so many items */
+        limit?: number;
+        /** @description “next” of the page before */
+        cursor?: string | null;
+        /** @description a column's name, with “-” before it for backwards */
+        sort?: string;
+        /** @description only what holds these words */
+        q?: string;
+        /** @description only of this host */
+        host?: string;
+        /** @description only with this tag */
+        tag?: string;
+      };
       header?: never;
       path?: never;
       cookie?: never;
@@ -7441,7 +7454,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Identity'];
+          'application/json': components['schemas']['Page_Account_'];
         };
       };
       /** @description a problem */
@@ -7455,7 +7468,7 @@ export interface operations {
       };
     };
   };
-  session_open: {
+  accounts_add: {
     parameters: {
       query?: never;
       header?: never;
@@ -7464,127 +7477,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['SignIn'];
-      };
-    };
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Identity'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  session_close: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  password_change: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['Password'];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  tokens_list: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Page_Token_'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  tokens_add: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['TokenNew'];
+        'application/json': components['schemas']['AccountInput'];
       };
     };
     responses: {
@@ -7594,7 +7487,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['TokenMade'];
+          'application/json': components['schemas']['Account'];
         };
       };
       /** @description a problem */
@@ -7608,9 +7501,78 @@ export interface operations {
       };
     };
   };
-  tokens_remove: {
+  accounts_show: {
     parameters: {
       query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Account'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  accounts_change: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['AccountInput'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Account'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  accounts_remove: {
+    parameters: {
+      query?: {
+        /** @description “remove” removes all copies of its and its sites' bundles first, except pinned ones */
+        bundles?: '' | 'remove';
+      };
       header?: never;
       path: {
         name: string;
@@ -7625,6 +7587,44 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  sites_list: {
+    parameters: {
+      query?: {
+        /** @description at most so many items */
+        limit?: number;
+        /** @description “next” of the page before */
+        cursor?: string | null;
+        /** @description a column's name, with “-” before it for backwards */
+        sort?: string;
+        /** @description only what holds these words */
+        q?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_SiteRow_'];
+        };
       };
       /** @description a problem */
       default: {
@@ -7976,251 +7976,6 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['EntrySearch'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  bundles_download: {
-    parameters: {
-      query?: {
-        form?: 'tar.gz' | 'tar.zst' | 'zip';
-        /** @description only this kind of contents */
-        contents?: '' | 'files' | 'databases' | 'mail' | 'system' | 'notes';
-        /** @description only at or below this path; may be repeated */
-        path?: string[];
-        /** @description the copy to read */
-        store?: string;
-      };
-      header?: never;
-      path: {
-        bundle_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/gzip': unknown;
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  downloads_show: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        download_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['DownloadReport'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  restores_list: {
-    parameters: {
-      query?: {
-        /** @description at most so many items */
-        limit?: number;
-        /** @description “next” of the page before */
-        cursor?: string | null;
-        /** @description a column's name, with “-” before it for backwards */
-        sort?: string;
-        /** @description only of this subject */
-        subject?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Page_Restore_'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  restores_start: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['RestoreStart'];
-      };
-    };
-    responses: {
-      /** @description the answer */
-      202: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Started'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  restores_show: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        restore_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Restore'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  restores_cancel: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        restore_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      202: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Restore'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  restores_log: {
-    parameters: {
-      query?: {
-        /** @description at most so many items */
-        limit?: number;
-        /** @description “next” of the page before */
-        cursor?: string | null;
-        /** @description a column's name, with “-” before it for backwards */
-        sort?: string;
-        /** @description only this level; “trouble” for warnings and errors */
-        level?: '' | 'info' | 'warning' | 'error' | 'trouble';
-        /** @description only what holds these words */
-        q?: string;
-      };
-      header?: never;
-      path: {
-        restore_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Page_LogLine_'];
         };
       };
       /** @description a problem */
@@ -8811,34 +8566,21 @@ export interface operations {
       };
     };
   };
-  runs_list: {
+  bundles_download: {
     parameters: {
       query?: {
-        /** @description at most so many items */
-        limit?: number;
-        /** @description “next” of the page before */
-        cursor?: string | null;
-        /** @description a column's name, with “-” before it for backwards */
-        sort?: string;
-        /** @description only of this job */
-        job?: string;
-        /** @description only this outcome; “trouble” for all but done */
-        outcome?:
-          | ''
-          | 'done'
-          | 'warned'
-          | 'partial'
-          | 'failed'
-          | 'cancelled'
-          | 'interrupted'
-          | 'skipped'
-          | 'trouble';
-        state?: '' | 'queued' | 'running' | 'ended';
-        /** @description only with a task of this subject */
-        subject?: string;
+        form?: 'tar.gz' | 'tar.zst' | 'zip';
+        /** @description only this kind of contents */
+        contents?: '' | 'files' | 'databases' | 'mail' | 'system' | 'notes';
+        /** @description only at or below this path; may be repeated */
+        path?: string[];
+        /** @description the copy to read */
+        store?: string;
       };
       header?: never;
-      path?: never;
+      path: {
+        bundle_id: number;
+      };
       cookie?: never;
     };
     requestBody?: never;
@@ -8849,7 +8591,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Page_Run_'];
+          'application/gzip': unknown;
         };
       };
       /** @description a problem */
@@ -8863,12 +8605,12 @@ export interface operations {
       };
     };
   };
-  runs_show: {
+  downloads_show: {
     parameters: {
       query?: never;
       header?: never;
       path: {
-        run_id: number;
+        download_id: string;
       };
       cookie?: never;
     };
@@ -8880,146 +8622,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['RunDetail'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  runs_cancel: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        run_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      202: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['RunDetail'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  runs_log: {
-    parameters: {
-      query?: {
-        /** @description at most so many items */
-        limit?: number;
-        /** @description “next” of the page before */
-        cursor?: string | null;
-        /** @description a column's name, with “-” before it for backwards */
-        sort?: string;
-        /** @description only this level; “trouble” for warnings and errors */
-        level?: '' | 'info' | 'warning' | 'error' | 'trouble';
-        /** @description only what holds these words */
-        q?: string;
-      };
-      header?: never;
-      path: {
-        run_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Page_LogLine_'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  runs_events: {
-    parameters: {
-      query?: {
-        /** @description resume after this event id */
-        last_id?: string;
-      };
-      header?: never;
-      path: {
-        run_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'text/event-stream': unknown;
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  live: {
-    parameters: {
-      query?: {
-        /** @description resume after this event id */
-        last_id?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'text/event-stream': unknown;
+          'application/json': components['schemas']['DownloadReport'];
         };
       };
       /** @description a problem */
@@ -9302,24 +8905,16 @@ export interface operations {
       };
     };
   };
-  accounts_list: {
+  jobs_retiring: {
     parameters: {
       query?: {
-        /** @description at most so many items */
-        limit?: number;
-        /** @description “next” of the page before */
-        cursor?: string | null;
-        /** @description a column's name, with “-” before it for backwards */
-        sort?: string;
-        /** @description only what holds these words */
-        q?: string;
-        /** @description only of this host */
-        host?: string;
-        /** @description only with this tag */
-        tag?: string;
+        /** @description as if this were the keep rule */
+        keep?: string;
       };
       header?: never;
-      path?: never;
+      path: {
+        name: string;
+      };
       cookie?: never;
     };
     requestBody?: never;
@@ -9330,7 +8925,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Page_Account_'];
+          'application/json': components['schemas']['Page_Retiring_'];
         };
       };
       /** @description a problem */
@@ -9344,7 +8939,7 @@ export interface operations {
       };
     };
   };
-  accounts_add: {
+  jobs_summary: {
     parameters: {
       query?: never;
       header?: never;
@@ -9353,73 +8948,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['AccountInput'];
-      };
-    };
-    responses: {
-      /** @description the answer */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Account'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  accounts_show: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Account'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  accounts_change: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['AccountInput'];
+        'application/json': components['schemas']['JobInput'];
       };
     };
     responses: {
@@ -9429,7 +8958,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Account'];
+          'application/json': components['schemas']['JobSummary'];
         };
       };
       /** @description a problem */
@@ -9443,54 +8972,52 @@ export interface operations {
       };
     };
   };
-  accounts_remove: {
+  jobs_simulate: {
     parameters: {
       query?: {
-        /** @description “remove” removes all copies of its and its sites' bundles first, except pinned ones */
-        bundles?: '' | 'remove';
-      };
-      header?: never;
-      path: {
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  sites_list: {
-    parameters: {
-      query?: {
-        /** @description at most so many items */
-        limit?: number;
-        /** @description “next” of the page before */
-        cursor?: string | null;
-        /** @description a column's name, with “-” before it for backwards */
-        sort?: string;
-        /** @description only what holds these words */
-        q?: string;
+        store?: string;
+        subject?: string;
+        day?: string | null;
       };
       header?: never;
       path?: never;
       cookie?: never;
     };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['JobInput'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['JobSimulation'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  stores_simulate: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
     requestBody?: never;
     responses: {
       /** @description the answer */
@@ -9499,7 +9026,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Page_SiteRow_'];
+          'application/json': components['schemas']['StoreSimulation'];
         };
       };
       /** @description a problem */
@@ -9806,141 +9333,6 @@ export interface operations {
       };
     };
   };
-  jobs_retiring: {
-    parameters: {
-      query?: {
-        /** @description as if this were the keep rule */
-        keep?: string;
-      };
-      header?: never;
-      path: {
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Page_Retiring_'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  jobs_summary: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['JobInput'];
-      };
-    };
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['JobSummary'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  jobs_simulate: {
-    parameters: {
-      query?: {
-        store?: string;
-        subject?: string;
-        day?: string | null;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['JobInput'];
-      };
-    };
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['JobSimulation'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  stores_simulate: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['StoreSimulation'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
   keys_list: {
     parameters: {
       query?: never;
@@ -10053,35 +9445,6 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  kinds_list: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Kinds'];
-        };
       };
       /** @description a problem */
       default: {
@@ -10608,6 +9971,307 @@ export interface operations {
       };
     };
   };
+  messages_show: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        kind: string;
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/html': unknown;
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  overview: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Overview'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  pauses_list: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_Pause_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  pauses_set: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PauseInput'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_Pause_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  pauses_lift: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  jobs_pause: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PauseInput'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_Pause_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  jobs_resume: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  openapi_document: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/vnd.oai.openapi+json;version=3.1': unknown;
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  reference: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/html': unknown;
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  kinds_list: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Kinds'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   reports_list: {
     parameters: {
       query?: {
@@ -10925,9 +10589,18 @@ export interface operations {
       };
     };
   };
-  templates_list: {
+  restores_list: {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description at most so many items */
+        limit?: number;
+        /** @description “next” of the page before */
+        cursor?: string | null;
+        /** @description a column's name, with “-” before it for backwards */
+        sort?: string;
+        /** @description only of this subject */
+        subject?: string;
+      };
       header?: never;
       path?: never;
       cookie?: never;
@@ -10940,7 +10613,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Page_Template_'];
+          'application/json': components['schemas']['Page_Restore_'];
         };
       };
       /** @description a problem */
@@ -10954,194 +10627,7 @@ export interface operations {
       };
     };
   };
-  templates_show: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Template'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  templates_change: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['TemplateText'];
-      };
-    };
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Template'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  templates_preview: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['ReportPreview'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  messages_show: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        kind: string;
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'text/html': unknown;
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  overview: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Overview'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  pauses_list: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Page_Pause_'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  pauses_set: {
+  restores_start: {
     parameters: {
       query?: never;
       header?: never;
@@ -11150,17 +10636,17 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['PauseInput'];
+        'application/json': components['schemas']['RestoreStart'];
       };
     };
     responses: {
       /** @description the answer */
-      200: {
+      202: {
         headers: {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Page_Pause_'];
+          'application/json': components['schemas']['Started'];
         };
       };
       /** @description a problem */
@@ -11174,47 +10660,16 @@ export interface operations {
       };
     };
   };
-  pauses_lift: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  jobs_pause: {
+  restores_show: {
     parameters: {
       query?: never;
       header?: never;
       path: {
-        name: string;
+        restore_id: number;
       };
       cookie?: never;
     };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['PauseInput'];
-      };
-    };
+    requestBody?: never;
     responses: {
       /** @description the answer */
       200: {
@@ -11222,7 +10677,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Page_Pause_'];
+          'application/json': components['schemas']['Restore'];
         };
       };
       /** @description a problem */
@@ -11236,51 +10691,24 @@ export interface operations {
       };
     };
   };
-  jobs_resume: {
+  restores_cancel: {
     parameters: {
       query?: never;
       header?: never;
       path: {
-        name: string;
+        restore_id: number;
       };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  openapi_document: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
       cookie?: never;
     };
     requestBody?: never;
     responses: {
       /** @description the answer */
-      200: {
+      202: {
         headers: {
           [name: string]: unknown;
         };
         content: {
-          'application/vnd.oai.openapi+json;version=3.1': unknown;
+          'application/json': components['schemas']['Restore'];
         };
       };
       /** @description a problem */
@@ -11294,9 +10722,74 @@ export interface operations {
       };
     };
   };
-  reference: {
+  restores_log: {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description at most so many items */
+        limit?: number;
+        /** @description “next” of the page before */
+        cursor?: string | null;
+        /** @description a column's name, with “-” before it for backwards */
+        sort?: string;
+        /** @description only this level; “trouble” for warnings and errors */
+        level?: '' | 'info' | 'warning' | 'error' | 'trouble';
+        /** @description only what holds these words */
+        q?: string;
+      };
+      header?: never;
+      path: {
+        restore_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_LogLine_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  runs_list: {
+    parameters: {
+      query?: {
+        /** @description at most so many items */
+        limit?: number;
+        /** @description “next” of the page before */
+        cursor?: string | null;
+        /** @description a column's name, with “-” before it for backwards */
+        sort?: string;
+        /** @description only of this job */
+        job?: string;
+        /** @description only this outcome; “trouble” for all but done */
+        outcome?:
+          | ''
+          | 'done'
+          | 'warned'
+          | 'partial'
+          | 'failed'
+          | 'cancelled'
+          | 'interrupted'
+          | 'skipped'
+          | 'trouble';
+        state?: '' | 'queued' | 'running' | 'ended';
+        /** @description only with a task of this subject */
+        subject?: string;
+      };
       header?: never;
       path?: never;
       cookie?: never;
@@ -11309,7 +10802,177 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'text/html': unknown;
+          'application/json': components['schemas']['Page_Run_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  runs_show: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RunDetail'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  runs_cancel: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        run_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RunDetail'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  runs_log: {
+    parameters: {
+      query?: {
+        /** @description at most so many items */
+        limit?: number;
+        /** @description “next” of the page before */
+        cursor?: string | null;
+        /** @description a column's name, with “-” before it for backwards */
+        sort?: string;
+        /** @description only this level; “trouble” for warnings and errors */
+        level?: '' | 'info' | 'warning' | 'error' | 'trouble';
+        /** @description only what holds these words */
+        q?: string;
+      };
+      header?: never;
+      path: {
+        run_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_LogLine_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  runs_events: {
+    parameters: {
+      query?: {
+        /** @description resume after this event id */
+        last_id?: string;
+      };
+      header?: never;
+      path: {
+        run_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/event-stream': unknown;
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  live: {
+    parameters: {
+      query?: {
+        /** @description resume after this event id */
+        last_id?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/event-stream': unknown;
         };
       };
       /** @description a problem */
@@ -11343,6 +11006,217 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Page_SearchHit_'];
         };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  session_show: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Identity'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  session_open: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SignIn'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Identity'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  session_close: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  password_change: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Password'];
+      };
+    };
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  tokens_list: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_Token_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  tokens_add: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['TokenNew'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['TokenMade'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  tokens_remove: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description a problem */
       default: {
@@ -11964,6 +11838,132 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  templates_list: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_Template_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  templates_show: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Template'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  templates_change: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['TemplateText'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Template'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  templates_preview: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['ReportPreview'];
+        };
       };
       /** @description a problem */
       default: {

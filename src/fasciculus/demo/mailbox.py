@@ -23,7 +23,9 @@ class _Keeper:
     async def handle_DATA(self, server: Any, session: Any, envelope: Any) -> str:
         moment = datetime.now(UTC)
         name = f"{moment:%Y%m%dT%H%M%S%f}.eml"
-        (self._folder / name).write_bytes(envelope.original_content or envelope.content)
+        arriving = self._folder / f"{name}.part"
+        arriving.write_bytes(envelope.original_content or envelope.content)
+        arriving.rename(self._folder / name)
         return "250 Kept"
 
 

@@ -12,6 +12,7 @@ from typing import Any, TypeVar
 
 from ..core.errors import SettingError
 from ..models.paging import Page
+from ..models.queries import PageQuery
 
 S = TypeVar("S")
 T = TypeVar("T")
@@ -24,6 +25,11 @@ class PageRequest:
     sort: str = ""
     limit: int = 50
     cursor: str | None = None
+
+
+def page_request(query: PageQuery) -> PageRequest:
+    """Return the paging part of a query of the API."""
+    return PageRequest(query.sort, query.limit, query.cursor)
 
 
 @dataclass(slots=True)

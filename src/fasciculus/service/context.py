@@ -6,16 +6,15 @@ import socket
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from flask import current_app
-
 from ..config import Config
 from ..records.db import Records
 from ..records.secret_cipher import SecretCipher
+from .downloads import Downloads
 from .drive_access import DriveAccess
 from .event_stream import EventStream
 from .store_status import StoreStatuses
-from .tasks.orders.connections import OrderInputs
 from .tasks.previews import Previews
+from .unwritten_sessions import UnwrittenSessions
 
 if TYPE_CHECKING:
     from .background.housekeeping import Housekeeper
@@ -44,33 +43,23 @@ class Context:
     housekeeper: Housekeeper
     access: DriveAccess
     statuses: StoreStatuses
+    downloads: Downloads
+    unwritten_sessions: UnwrittenSessions
 
     @property
     def loops(self) -> list[BackgroundLoop]:
         """Return the loops of all background work."""
         return [self.scheduler.loop, self.outbox.loop, self.housekeeper.loop, self.watch.loop]
 
-
-def order_inputs() -> OrderInputs:
-    """Return the inputs of orders, for the current request."""
-    found = context()
-    return OrderInputs(found.config, found.records.reader, found.cipher)
-
-
-def context() -> Context:
-    """Return the parts of the service that answers the current request."""
-    found: Context = current_app.extensions["fasciculus"]
-    return found
-
-
-def base_url() -> str:
-    """Return the service's public address without the final slash: the configured one, or the one
-    that it listens on. It is never taken from a request, whose sender would otherwise choose where
-    links lead.
-    """
-    config = context().config
-    if config.public_url:
-        return config.public_url.rstrip("/")
-    address = socket.getfqdn() if config.address in ("0.0.0.0", "::", "") else config.address
-    named = f"[{address}]" if ":" in address else address
-    return f"http://{named}:{config.port}"
+    @property
+    def base_url(self) -> str:
+        """Return the service's public address without the final slash: the configured one, or the
+        one that it listens on. It is never taken from a request, whose sender would otherwise
+        choose where links lead.
+        """
+        config = self.config
+        if config.public_url:
+            return config.public_url.rstrip("/")
+        address = socket.getfqdn() if config.address in ("0.0.0.0", "::", "") else config.address
+        named = f"[{address}]" if ":" in address else address
+        return f"http://{named}:{config.port}"

@@ -21,15 +21,17 @@ from ..records import settings, store_days, stores, users
 from ..records.db import Records
 from ..records.secret_cipher import SecretCipher, read_key
 from . import log_output, outside
-from .app import create_app
 from .background import digests
 from .background.housekeeping import Housekeeper
 from .background.outbox import Outbox
 from .background.scheduler import Scheduler
 from .background.watch import Watch
 from .context import Context
+from .downloads import Downloads
 from .drive_access import DriveAccess
 from .event_stream import EventStream
+from .http.app import create_app
+from .http.web_server import listen
 from .initial_password import ADMINISTRATOR, make_password, tell
 from .monitoring.store_answers import StoreAnswers
 from .notifications.reporter import Reporter
@@ -39,7 +41,7 @@ from .tasks.orders.connections import SERVICE_ID
 from .tasks.previews import Previews
 from .tasks.service import Tasks
 from .tasks.worker_pool import WorkerPool
-from .web_server import listen
+from .unwritten_sessions import UnwrittenSessions
 
 log = logging.getLogger("fasciculus")
 
@@ -123,6 +125,8 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
         housekeeper=housekeeper,
         access=DriveAccess(),
         statuses=statuses,
+        downloads=Downloads(),
+        unwritten_sessions=UnwrittenSessions(),
     )
 
 

@@ -39,9 +39,9 @@ _SILENCE = 600.0
 _DATA, _END = b"d", b"e"
 #: Imported once, in the process that the others are forked from.
 _PRELOADED = (
-    "fasciculus.service.host_check",
-    "fasciculus.service.host_proposal",
-    "fasciculus.service.store_check",
+    "fasciculus.service.usecases.inventory.host_check",
+    "fasciculus.service.usecases.inventory.host_proposal",
+    "fasciculus.service.usecases.stores.check",
     "fasciculus.service.notifications.mail",
     "fasciculus.service.notifications.webhook",
     "fasciculus.service.monitoring.certificates",

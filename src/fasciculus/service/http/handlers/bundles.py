@@ -1,0 +1,85 @@
+"""Bundles: browsing, pinning."""
+
+from __future__ import annotations
+
+from ....core.permissions import Permission
+from ....models import (
+    Bundle,
+    BundleDetail,
+    BundleFiles,
+    EntrySearch,
+    Page,
+    Pin,
+)
+from ....models.queries import (
+    BundlesQuery,
+    EntrySearchQuery,
+    FolderQuery,
+)
+from ...usecases.bundles import bundles
+from ..operations import operation
+from ..request import caller
+
+
+@operation(
+    "GET",
+    "/bundles",
+    "Bundles, newest first",
+    Permission.VIEW,
+    response=Page[Bundle],
+    query=BundlesQuery,
+)
+def bundles_list(query: BundlesQuery) -> Page[Bundle]:
+    return bundles.bundles_list(caller(), query)
+
+
+@operation("GET", "/bundles/{bundle_id}", "One bundle", Permission.VIEW, response=BundleDetail)
+def bundles_show(bundle_id: int) -> BundleDetail:
+    return bundles.bundles_show(caller(), bundle_id)
+
+
+@operation(
+    "PUT",
+    "/bundles/{bundle_id}/pin",
+    "Pin a bundle, with a reason, until a time or until it is unpinned",
+    Permission.OPERATE,
+    body=Pin,
+    response=BundleDetail,
+)
+def bundles_pin(bundle_id: int, body: Pin) -> BundleDetail:
+    return bundles.bundles_pin(caller(), bundle_id, body)
+
+
+@operation(
+    "DELETE",
+    "/bundles/{bundle_id}/pin",
+    "Let a bundle retire again as the keep rule says",
+    Permission.OPERATE,
+    response=BundleDetail,
+)
+def bundles_unpin(bundle_id: int) -> BundleDetail:
+    return bundles.bundles_unpin(caller(), bundle_id)
+
+
+@operation(
+    "GET",
+    "/bundles/{bundle_id}/files",
+    "Contents of a folder in a bundle",
+    Permission.VIEW,
+    response=BundleFiles,
+    query=FolderQuery,
+)
+def bundles_files(bundle_id: int, query: FolderQuery) -> BundleFiles:
+    return bundles.bundles_files(caller(), bundle_id, query)
+
+
+@operation(
+    "GET",
+    "/bundles/{bundle_id}/search",
+    "Entries whose path holds the words",
+    Permission.VIEW,
+    response=EntrySearch,
+    query=EntrySearchQuery,
+)
+def bundles_search(bundle_id: int, query: EntrySearchQuery) -> EntrySearch:
+    return bundles.bundles_search(caller(), bundle_id, query)

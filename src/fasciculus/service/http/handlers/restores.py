@@ -1,0 +1,65 @@
+"""Restores."""
+
+from __future__ import annotations
+
+from ....core.permissions import Permission
+from ....models import LogLine, Page, Restore, RestoreStart, Started
+from ....models.queries import LogQuery, RestoresQuery
+from ...usecases.bundles import restores
+from ..operations import PREFIX, operation
+from ..request import caller, idempotency_key
+
+
+@operation(
+    "GET",
+    "/restores",
+    "Restores, newest first",
+    Permission.VIEW,
+    response=Page[Restore],
+    query=RestoresQuery,
+)
+def restores_list(query: RestoresQuery) -> Page[Restore]:
+    return restores.restores_list(caller(), query)
+
+
+@operation(
+    "POST",
+    "/restores",
+    "Bring a bundle, or part of it, back into an empty folder and named databases",
+    Permission.RESTORE,
+    body=RestoreStart,
+    response=Started,
+    status=202,
+)
+def restores_start(body: RestoreStart) -> Started:
+    number = restores.restores_start(caller(), body, idempotency_key())
+    return Started(id=number, url=f"{PREFIX}/restores/{number}")
+
+
+@operation("GET", "/restores/{restore_id}", "One restore", Permission.VIEW, response=Restore)
+def restores_show(restore_id: int) -> Restore:
+    return restores.restores_show(caller(), restore_id)
+
+
+@operation(
+    "POST",
+    "/restores/{restore_id}/cancel",
+    "Cancel a restore",
+    Permission.RESTORE,
+    response=Restore,
+    status=202,
+)
+def restores_cancel(restore_id: int) -> Restore:
+    return restores.restores_cancel(caller(), restore_id)
+
+
+@operation(
+    "GET",
+    "/restores/{restore_id}/log",
+    "The log of a restore",
+    Permission.VIEW,
+    response=Page[LogLine],
+    query=LogQuery,
+)
+def restores_log(restore_id: int, query: LogQuery) -> Page[LogLine]:
+    return restores.restores_log(caller(), restore_id, query)

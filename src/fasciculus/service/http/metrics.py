@@ -1,0 +1,37 @@
+"""``/metrics``: numbers for a collector, in the text format of Prometheus and OpenMetrics."""
+
+from __future__ import annotations
+
+import hmac
+
+from flask import Response, request
+from prometheus_client import CollectorRegistry
+from prometheus_client.exposition import choose_encoder
+
+from ...models import ProblemType
+from ...records import users
+from ..usecases.metrics import ServiceMetrics
+from . import guesses
+from .problems import problem
+from .request import context
+
+
+def metrics() -> Response:
+    """Return the present numbers to callers with the metrics token or a user's token.
+
+    Not to loopback as such: behind a proxy everybody seems to be on this machine.
+    """
+    token = context().config.metrics_token
+    sent = request.headers.get("Authorization", "").removeprefix("Bearer ").strip()
+    known = bool(token) and hmac.compare_digest(sent.encode(), token.encode())
+    if not known and (not sent or users.by_token(context().records.reader, sent) is None):
+        answer = problem(
+            ProblemType.NOT_SIGNED_IN,
+            "Send a token to read the metrics.",
+            hint="Authorization: Bearer …, with metrics_token of the settings or a token of yours.",
+        )
+        return guesses.refused(answer) if sent else answer
+    registry = CollectorRegistry(auto_describe=False)
+    registry.register(ServiceMetrics(context()))
+    encode, kind = choose_encoder(request.headers.get("Accept", ""))
+    return Response(encode(registry), content_type=kind, headers={"Cache-Control": "no-store"})

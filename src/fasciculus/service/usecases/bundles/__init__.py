@@ -1,0 +1,1 @@
+"""Bundles: browsing, downloading, restoring."""

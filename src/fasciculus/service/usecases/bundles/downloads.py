@@ -1,0 +1,74 @@
+"""Downloads of bundles, and what they left out."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from ....bundles import archives
+from ....bundles.archives import ArchiveFormat
+from ....core.bundle.entry import to_bytes
+from ....models import Bundle, DownloadReport
+from ....models.queries import DownloadQuery
+from ....records import bundles
+from ...downloads import Download
+from ...outside import OutsideStream
+from ..caller import Caller
+from .export import write_export
+from .listings import chosen_copy, export_of, verifier
+
+
+@dataclass(frozen=True, slots=True)
+class Archive:
+    """A bundle, or part of it, as one archive to come.
+
+    The same ``tag`` always stands for the same bytes; ``begin(start)`` makes them from byte
+    ``start`` on.
+    """
+
+    name: str
+    format: ArchiveFormat
+    tag: str
+    begin: Callable[[int], Download]
+
+
+def bundles_download(caller: Caller, bundle_id: int, query: DownloadQuery) -> Archive:
+    """Return a bundle, or part of it, as one archive."""
+    bundle = bundles.bundle(caller.reader, bundle_id)
+    kind, paths = query.contents, [to_bytes(path) for path in query.path]
+    form = archives.archive_format(query.form)
+    listing = bundles.listing_digest(caller.reader, bundle_id)
+    about = f"{listing} {kind} {paths}{form.suffix}"
+    tag = hashlib.sha256(about.encode()).hexdigest()[:32]
+
+    def begin(start: int) -> Download:
+        return _begun(caller, bundle, query, paths, start)
+
+    return Archive(f"{bundle.subject}-{bundle.name}{form.suffix}", form, tag, begin)
+
+
+def _begun(
+    caller: Caller, bundle: Bundle, query: DownloadQuery, paths: list[bytes], start: int
+) -> Download:
+    store = chosen_copy(bundle, query.store)
+    contents: list[str] = [query.contents] if query.contents else []
+    wanted = export_of(caller, bundle, store, contents, paths, query.form)
+    download = caller.service.downloads.begin(
+        OutsideStream(write_export, wanted), verifier(caller, bundle, store, "a download")
+    )
+    try:
+        # What is wrong from the start on is answered in words; later only by breaking off, and by
+        # words when the download is resumed there.
+        download.prepare(start)
+    except BaseException:
+        download.close()
+        raise
+    if not start:
+        caller.note("downloaded", bundle.name)
+    return download
+
+
+def downloads_show(caller: Caller, download_id: str) -> DownloadReport:
+    """Return the omissions of a download."""
+    return caller.service.downloads.report(download_id)

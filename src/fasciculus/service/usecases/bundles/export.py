@@ -1,0 +1,87 @@
+"""A bundle, or part of it, as an archive, written by a separate process (see ``outside.py``)."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from ....bundles import archives
+from ....bundles.files import fetch_listing, is_listing_of
+from ....bundles.omissions import Omissions
+from ....bundles.recorded_copies import RecordedCopies
+from ....bundles.tar_export import ExportSelection
+from ....core.errors import SettingError
+from ....core.subject import Subject
+from ....stores import open_store
+from ....stores.base import Store, connected
+from ....worker.orders import StoreOrder
+
+
+@dataclass(frozen=True, slots=True)
+class Export:
+    """The selection for an archive, of a copy known to the records (``order.recorded``).
+
+    ``listing`` is the path of the bundle's listing next to the records, ``known`` its recorded
+    SHA-256, and ``own`` the path of this copy's listing, if it differs.
+    """
+
+    order: StoreOrder
+    subject: Subject
+    bundle: str
+    listing: Path
+    own: Path
+    known: str
+    contents: list[str]
+    paths: list[bytes]
+    form: str
+    spool: Path
+
+
+def write_export(write: Callable[[bytes], None], export: Export) -> Omissions:
+    """Write an archive piece by piece, and return its omissions.
+
+    Raises ``SettingError`` for a selection of nothing: an empty archive says nothing.
+    """
+    with connected(open_store(export.order.spec())) as store:
+        wanted = ExportSelection(
+            store,
+            export.subject,
+            _listing(export, store),
+            export.contents,
+            export.paths,
+            export.spool,
+        )
+        _check_matched(wanted)
+        for chunk in archives.archive_format(export.form).make(wanted):
+            write(chunk)
+        return wanted.omissions
+
+
+def _listing(export: Export, store: Store) -> Path:
+    """Return the listing that says where the bytes of this copy are."""
+    recorded = RecordedCopies(export.order.recorded, export.subject, export.order.key)
+    manifest = recorded.manifest(store, export.bundle)
+    for path in (export.listing, export.own):
+        if path == export.listing and export.known != manifest.listing_sha256:
+            continue
+        if is_listing_of(path, manifest):
+            return path
+    is_common = export.known == manifest.listing_sha256
+    return fetch_listing(
+        store, export.subject, manifest, export.listing if is_common else export.own
+    )
+
+
+def _check_matched(wanted: ExportSelection) -> None:
+    if unmatched := wanted.unmatched():
+        raise SettingError(
+            f"The bundle holds nothing at {os.fsdecode(unmatched[0])}.",
+            "Take the path from its listing.",
+            field="path",
+        )
+    if wanted.contents and next(wanted.entries(), None) is None:
+        raise SettingError(
+            f"The bundle holds no {wanted.contents[0]}.", "Choose another kind.", field="contents"
+        )

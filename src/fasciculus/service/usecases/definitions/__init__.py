@@ -1,0 +1,1 @@
+"""All settings as one text, and applied again."""

@@ -1,0 +1,1 @@
+"""Hosts, accounts and sites: what is backed up, and how it is found."""

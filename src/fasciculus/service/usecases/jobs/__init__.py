@@ -1,0 +1,1 @@
+"""Jobs: their settings, what they will do, and when."""

@@ -1,0 +1,1 @@
+"""Messages to people: reports, their words, and where they go."""

@@ -1,0 +1,1 @@
+"""Stores: their settings, what is on them, and its maintenance."""

@@ -1,0 +1,196 @@
+"""Maintenance of copies, what is damaged, how bundles differ, how subjects grow."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ....core.bundle.diff import Difference, differences
+from ....core.bundle.entry import to_text
+from ....core.bundle.listing import read_lines
+from ....core.errors import AlreadyEndedError, SettingError
+from ....models import (
+    BundleChange,
+    DamageRow,
+    Growth,
+    LogLine,
+    MaintenanceStarted,
+    MaintenanceTask,
+    Page,
+    RepackStart,
+    RepairStart,
+    SealStart,
+    Transfer,
+    TransferStart,
+    VerifyStart,
+)
+from ....models.queries import (
+    ChangesQuery,
+    DamageQuery,
+    GrowthQuery,
+    LogQuery,
+    MaintenanceQuery,
+    TransfersQuery,
+)
+from ....records import bundles, damage, log_lines, maintenance, transfers, usage
+from ....records.maintenance import MaintenanceOptions
+from ....records.paging import page_counted, page_request
+from ..bundles.listings import listing_of
+from ..caller import Caller
+
+
+def _start(
+    caller: Caller,
+    kind: str,
+    doing: str,
+    store: str,
+    subject: str = "",
+    bundle: int | None = None,
+    options: MaintenanceOptions = MaintenanceOptions(),
+) -> MaintenanceStarted:
+    """Start maintenance of a store, of one subject alone where that is given. The audit log has
+    what is being done; measuring alone changes nothing and is not noted.
+    """
+    ids = caller.service.tasks.start_maintenance(kind, store, caller.name, subject, bundle, options)
+    if not options.dry_run:
+        caller.note(f"started {doing}", f"store {store}" + (f", {subject}" if subject else ""))
+    return MaintenanceStarted(ids=ids)
+
+
+def stores_verify(caller: Caller, name: str, body: VerifyStart) -> MaintenanceStarted:
+    """Look whether the copies on a store are whole."""
+    options = MaintenanceOptions(deep=body.deep)
+    return _start(caller, "verify", "verifying", name, body.subject, body.bundle, options)
+
+
+def stores_repair(caller: Caller, name: str, body: RepairStart) -> MaintenanceStarted:
+    """Repair damaged files from intact copies on other stores."""
+    return _start(caller, "repair", "repairing", name, body.subject)
+
+
+def stores_repack(caller: Caller, name: str, body: RepackStart) -> MaintenanceStarted:
+    """Repack: rewrite pieces without unused data."""
+    options = MaintenanceOptions(over=body.over, dry_run=body.dry_run)
+    return _start(caller, "repack", "repacking", name, body.subject, options=options)
+
+
+def stores_transfer(caller: Caller, name: str, body: TransferStart) -> MaintenanceStarted:
+    """Bring bundles that a store lacks from other stores."""
+    options = MaintenanceOptions(source=body.source, move=body.move)
+    doing = "moving bundles" if body.move else "copying bundles"
+    return _start(caller, "transfer", doing, name, body.subject, options=options)
+
+
+def stores_seal(caller: Caller, name: str, body: SealStart) -> MaintenanceStarted:
+    """Seal what a store holds to its public keys, or open it where it has none."""
+    return _start(caller, "reseal", "sealing", name, body.subject)
+
+
+def stores_import(caller: Caller, name: str) -> MaintenanceStarted:
+    """Take all bundles that a store holds into the records."""
+    return _start(caller, "import", "importing", name)
+
+
+def stores_transfers(caller: Caller, name: str, query: TransfersQuery) -> Page[Transfer]:
+    """Return transfers to a store from other stores, newest first."""
+    return transfers.transfers(caller.reader, page_request(query), name, query.day)
+
+
+def maintenance_list(caller: Caller, query: MaintenanceQuery) -> Page[MaintenanceTask]:
+    """Return maintenance, newest first."""
+    page = maintenance.tasks(
+        caller.reader,
+        page_request(query),
+        query.kind,
+        query.store,
+        query.subject,
+        query.state,
+    )
+    page.items = [caller.service.tasks.maintenance_with_progress(row) for row in page.items]
+    return page
+
+
+def maintenance_show(caller: Caller, maintenance_id: int) -> MaintenanceTask:
+    """Return one maintenance task."""
+    return caller.service.tasks.maintenance_with_progress(
+        maintenance.task(caller.reader, maintenance_id)
+    )
+
+
+def maintenance_cancel(caller: Caller, maintenance_id: int) -> MaintenanceTask:
+    """Cancel a maintenance task; every copy stays intact."""
+    if maintenance_show(caller, maintenance_id).state == "ended":
+        raise AlreadyEndedError(
+            f"Maintenance {maintenance_id} has ended already.", "There is nothing to cancel."
+        )
+    caller.service.tasks.cancel_maintenance(maintenance_id)
+    caller.note("cancelled maintenance", str(maintenance_id))
+    return maintenance_show(caller, maintenance_id)
+
+
+def maintenance_log(caller: Caller, maintenance_id: int, query: LogQuery) -> Page[LogLine]:
+    """Return the log of maintenance."""
+    maintenance_show(caller, maintenance_id)
+    return log_lines.lines(
+        caller.reader,
+        page_request(query),
+        "maintenance_id",
+        maintenance_id,
+        query.level,
+        query.q,
+    )
+
+
+def damage_list(caller: Caller, query: DamageQuery) -> Page[DamageRow]:
+    """Return files on stores that are missing or altered, and what they harm."""
+    return damage.rows(caller.reader, page_request(query), query.store, query.subject, query.kind)
+
+
+def growth_show(caller: Caller, query: GrowthQuery) -> Growth:
+    """Return growth of a subject, and its space on each store."""
+    return usage.growth(caller.reader, query.subject, query.kind)
+
+
+def bundles_changes(caller: Caller, bundle_id: int, query: ChangesQuery) -> Page[BundleChange]:
+    """Return entries added, changed and removed in a bundle."""
+    db = caller.reader
+    bundle = bundles.bundle(db, bundle_id)
+    against = query.against or bundles.before(db, bundle)
+    if against is None:
+        raise SettingError(
+            f"There is no bundle of {bundle.subject} before {bundle.name}.",
+            "Name another one to compare with.",
+            field="against",
+        )
+    other = bundles.bundle(db, against)
+    if (other.subject_kind, other.subject) != (bundle.subject_kind, bundle.subject):
+        raise SettingError(
+            f"Bundle {against} is of {other.subject}, not of {bundle.subject}.",
+            "Compare two bundles of one subject.",
+            field="against",
+        )
+    with listing_of(caller, other).open("rb") as old, listing_of(caller, bundle).open("rb") as new:
+        rows = _wanted(differences(read_lines(old), read_lines(new)), query)
+        return page_counted(rows, page_request(query), _change)
+
+
+def _wanted(rows: Iterator[Difference], query: ChangesQuery) -> Iterator[Difference]:
+    words = query.q.lower().encode().split()
+    for row in rows:
+        if (
+            (not query.state or row.state == query.state)
+            and (not query.contents or row.kind == query.contents)
+            and all(word in row.path.lower() for word in words)
+        ):
+            yield row
+
+
+def _change(row: Difference) -> BundleChange:
+    return BundleChange(
+        kind=row.kind,
+        path=to_text(row.path),
+        type=row.type,
+        state=row.state,  # type: ignore[arg-type]
+        what=row.what,
+        bytes=row.size,
+        before=row.before,
+    )
