@@ -9,6 +9,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from fasciculus.core.errors import FasciculusError, SettingError
+from fasciculus.core.scope import EVERYTHING
 from fasciculus.models import HostInput, JobInput, MailFiles
 from fasciculus.records import inventory, log_lines, runs
 from fasciculus.records.db import Records
@@ -120,10 +121,13 @@ def test_many_threads_write_and_none_is_lost(tmp_path):
         thread.start()
     for thread in threads:
         thread.join()
-    found = log_lines.lines(records.reader, PageRequest(limit=500), "run_id", run_id[0])
+    found = log_lines.lines(records.reader, EVERYTHING, PageRequest(limit=500), "run_id", run_id[0])
     assert found.total == 150 and len({line.text for line in found.items}) == 150
     assert all(line.at <= datetime.now(UTC) for line in found.items)
     assert (
-        log_lines.lines(records.reader, PageRequest(), "run_id", run_id[0], words="3-24").total == 1
+        log_lines.lines(
+            records.reader, EVERYTHING, PageRequest(), "run_id", run_id[0], words="3-24"
+        ).total
+        == 1
     )
     records.close()

@@ -2,6 +2,7 @@
 
 from datetime import UTC, datetime, timedelta
 
+from fasciculus.core.scope import EVERYTHING
 from fasciculus.records import pauses, runs
 from fasciculus.records.db import stamp
 from fasciculus.service.usecases.jobs.coming_starts import calendar
@@ -36,7 +37,7 @@ def test_jobs_that_will_meet_are_named_with_a_time_that_parts_them(heronmere):
     for minutes in (30, 30, 300):
         ran(heronmere, nightly, minutes)
     ran(heronmere, hourly, 10)
-    found = calendar(heronmere.db, NOW, 8)
+    found = calendar(heronmere.db, EVERYTHING, NOW, 8)
     assert [start.job for start in found.starts] == ["nightly", "hourly"] * 8
     assert found.starts[0].seconds == 30 * 60, "the middle one"
     (row,) = found.collisions
@@ -50,7 +51,7 @@ def test_jobs_that_will_meet_are_named_with_a_time_that_parts_them(heronmere):
 def test_a_spread_takes_at_least_as_long_and_a_pause_takes_starts_away(heronmere):
     job = heronmere.job("nightly", timetable="daily 02:00", starting={"spread": 60})
     ran(heronmere, job, 1)
-    assert calendar(heronmere.db, NOW, 2).starts[0].seconds == 3600
+    assert calendar(heronmere.db, EVERYTHING, NOW, 2).starts[0].seconds == 3600
     with heronmere.records.write() as db:
         pauses.pause(db, "nightly", NOW + timedelta(days=1), "", "tests")
-    assert [start.at.day for start in calendar(heronmere.db, NOW, 2).starts] == [28]
+    assert [start.at.day for start in calendar(heronmere.db, EVERYTHING, NOW, 2).starts] == [28]

@@ -9,6 +9,7 @@ from running import small_account, until
 
 from fasciculus.core import schedule
 from fasciculus.core.errors import SettingError
+from fasciculus.core.scope import EVERYTHING
 from fasciculus.models import HostInput, JobInput, Pause, StoreInput
 from fasciculus.records import inventory, jobs, log_lines, pauses, runs, settings, stores
 from fasciculus.records.db import Records, stamp
@@ -227,7 +228,7 @@ def test_a_start_that_could_not_be_is_a_run_that_says_why(valley, error, words):
     scheduler, told = scheduled(valley, refusing)
     until(lambda: told)
     scheduler.stop()
-    (run,) = runs.runs(valley.reader, PageRequest()).items
+    (run,) = runs.runs(valley.reader, EVERYTHING, PageRequest()).items
     assert (run.state, run.outcome, run.id) == ("ended", "skipped", told[0])
     assert run.sentence.startswith("nightly: not started.") and run.sentence.endswith(words)
     assert refusing.asked == 1, "not again until its next start"
@@ -267,7 +268,7 @@ def test_missed_starts_are_skipped_where_the_job_says_so_and_that_is_said(valley
     scheduler, told = scheduled(valley, starts)
     until(lambda: told)
     scheduler.stop()
-    (run,) = runs.runs(valley.reader, PageRequest()).items
+    (run,) = runs.runs(valley.reader, EVERYTHING, PageRequest()).items
     assert run.outcome == "skipped" and not starts.keys
     assert "9 starts passed while the service was down: not caught up" in run.sentence
 

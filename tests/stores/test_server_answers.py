@@ -149,6 +149,7 @@ def test_a_bucket_behind_a_certificate_of_ones_own(tmp_path):
         assert all(step.ok for step in try_store(open_store(accepted), make_root=True))
         plain = failing(changed(place, endpoint=f"https://127.0.0.1:{place.server.port}"))
         assert plain.name == "server" and "no secured connection" in plain.text
+        assert "is its port one for HTTPS?" in plain.hint
 
 
 def hanging(_: str) -> str:

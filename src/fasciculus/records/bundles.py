@@ -13,11 +13,13 @@ from ..core.bundle.layout import moment_of
 from ..core.bundle.manifest import ManifestSummary
 from ..core.errors import MissingError
 from ..core.retention import RetentionCopy
+from ..core.scope import EVERYTHING, Scope
 from ..core.subject import Subject
 from ..models import Bundle, BundleDetail, Copy, Page, Pin
 from . import damage, usage
 from .db import now, stamp
 from .paging import PageRequest, Query, like, page
+from .scope import only_subjects, subjects_within
 
 #: Whether a bundle is pinned and its pin has not ended, or it is from before a change of very many
 #: files that nobody has acknowledged.
@@ -86,6 +88,7 @@ def _fields(db: sqlite3.Connection, row: sqlite3.Row) -> dict[str, Any]:
 
 def bundles(
     db: sqlite3.Connection,
+    scope: Scope,
     paging: PageRequest,
     subject: str = "",
     subject_kind: str = "",
@@ -107,6 +110,7 @@ def bundles(
         },
         "-moment",
     )
+    only_subjects(query, scope, "bundle")
     if subject:
         query.only("bundle.subject = ?", subject)
     if subject_kind:
@@ -128,9 +132,12 @@ def bundles(
     return page(db, query, paging, lambda row: Bundle(**_fields(db, row)))
 
 
-def bundle(db: sqlite3.Connection, bundle_id: int) -> BundleDetail:
+def bundle(db: sqlite3.Connection, bundle_id: int, scope: Scope = EVERYTHING) -> BundleDetail:
     """Return a bundle with its copies. Raises ``MissingError``."""
-    row = db.execute("SELECT * FROM bundle WHERE id=?", (bundle_id,)).fetchone()
+    condition, values = subjects_within(scope, "bundle")
+    row = db.execute(
+        f"SELECT * FROM bundle WHERE id=? AND {condition}", [bundle_id, *values]
+    ).fetchone()
     if row is None:
         raise MissingError(
             f"There is no bundle {bundle_id}.", "“fasciculus bundles list” names them."
@@ -414,6 +421,8 @@ def pin(db: sqlite3.Connection, bundle_id: int, pin: Pin | None) -> None:
     )
 
 
-def count(db: sqlite3.Connection) -> int:
+def count(db: sqlite3.Connection, scope: Scope) -> int:
     """Return how many bundles there are."""
-    return int(db.execute("SELECT count(*) FROM bundle").fetchone()[0])
+    condition, values = subjects_within(scope, "bundle")
+    found = db.execute(f"SELECT count(*) FROM bundle WHERE {condition}", values).fetchone()
+    return int(found[0])

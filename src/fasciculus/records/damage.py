@@ -8,10 +8,12 @@ from typing import Protocol
 
 from ..core.bundle.layout import MANIFEST
 from ..core.formatting import THE_RECORDS
+from ..core.scope import Scope
 from ..core.subject import Subject
 from ..models import DamageRow, JobInput, Page
 from .db import now
 from .paging import PageRequest, Query, page
+from .scope import only_subjects
 
 
 class FoundDamage(Protocol):
@@ -83,6 +85,7 @@ def _damage(row: sqlite3.Row) -> DamageRow:
 
 def rows(
     db: sqlite3.Connection,
+    scope: Scope,
     paging: PageRequest,
     store: str = "",
     subject: str = "",
@@ -96,6 +99,7 @@ def rows(
         {"found": "damage.found", "store": "store.name", "subject": "damage.subject"},
         "-found",
     )
+    only_subjects(query, scope, "damage")
     for column, value in (
         ("store.name", store),
         ("subject", subject),

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from ..core.coverage import CoverageItem
 from ..core.discovery.accounts import Unmatched
 from ..core.errors import MissingError, NameTakenError, SettingError
+from ..core.scope import EVERYTHING, Scope
 from ..core.selection import SubjectFacts
 from ..fields import check_addresses
 from ..models import (
@@ -31,6 +32,7 @@ from .paging import (
     like,
     page,
 )
+from .scope import accounts_within, only_accounts
 from .secret_cipher import SecretCipher, merged
 
 _UNMATCHED = "discovery.unmatched"
@@ -50,9 +52,14 @@ _ACCOUNT_BYTES = (
 )
 
 
-def nearest(db: sqlite3.Connection, table: str, name: str, what: str) -> MissingError:
-    """Return the error for a wrong name: it says the nearest, or all when they are few."""
-    known = [row[0] for row in db.execute(f"SELECT name FROM {table} ORDER BY name LIMIT 5000")]
+def nearest(
+    db: sqlite3.Connection, table: str, name: str, what: str, scope: Scope = EVERYTHING
+) -> MissingError:
+    """Return the error for a wrong name: it says the nearest, or all when they are few, of those
+    in the scope.
+    """
+    rows = db.execute(f"SELECT name FROM {table} ORDER BY name LIMIT 5000")
+    known = [row[0] for row in rows if scope.has_account(row[0])]
     close = difflib.get_close_matches(name, known, 1)
     if close:
         hint = f"Did you mean “{close[0]}”?"
@@ -246,6 +253,7 @@ def _account(db: sqlite3.Connection, row: sqlite3.Row, covered: CoverageLookup) 
 
 def accounts(
     db: sqlite3.Connection,
+    scope: Scope,
     paging: PageRequest,
     covered: CoverageLookup,
     words: str = "",
@@ -265,6 +273,7 @@ def accounts(
         },
         "name",
     )
+    only_accounts(query, scope, "account.name")
     if words:
         query.only(
             "account.name LIKE ? ESCAPE '\\' OR account.id IN "
@@ -280,14 +289,19 @@ def accounts(
 
 
 def account(
-    db: sqlite3.Connection, name: str, covered: CoverageLookup = lambda kind, name: []
+    db: sqlite3.Connection,
+    name: str,
+    covered: CoverageLookup = lambda kind, name: [],
+    scope: Scope = EVERYTHING,
 ) -> Account:
     """Return an account with its sites and databases. Raises ``MissingError``."""
+    condition, values = accounts_within(scope, "account.name")
     row = db.execute(
-        f"SELECT {_ACCOUNT} FROM {_ACCOUNT_SOURCE} WHERE account.name=?", (name,)
+        f"SELECT {_ACCOUNT} FROM {_ACCOUNT_SOURCE} WHERE account.name=? AND {condition}",
+        [name, *values],
     ).fetchone()
     if row is None:
-        raise nearest(db, "account", name, "account")
+        raise nearest(db, "account", name, "account", scope)
     return _account(db, row, covered)
 
 
@@ -563,7 +577,11 @@ def remove_account(db: sqlite3.Connection, name: str) -> None:
 
 
 def sites(
-    db: sqlite3.Connection, paging: PageRequest, covered: CoverageLookup, words: str = ""
+    db: sqlite3.Connection,
+    scope: Scope,
+    paging: PageRequest,
+    covered: CoverageLookup,
+    words: str = "",
 ) -> Page[SiteRow]:
     """Return a page of the sites that match."""
     newest = _NEWEST.format(kind="site", name="site.name")
@@ -574,6 +592,7 @@ def sites(
         {"name": "site.name", "account": "account.name"},
         "name",
     )
+    only_accounts(query, scope, "account.name")
     if words:
         query.only("site.name LIKE ? ESCAPE '\\'", like(words))
     return page(

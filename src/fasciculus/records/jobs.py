@@ -8,6 +8,7 @@ import sqlite3
 
 from ..core import retention
 from ..core.errors import NameTakenError, SettingError
+from ..core.scope import Scope
 from ..core.selection import (
     Selection,
     SubjectFacts,
@@ -17,11 +18,13 @@ from ..core.selection import (
     picker,
     without_match,
 )
+from ..core.subject import Subject
 from ..fields import check_addresses
 from ..models import JobInput
 from .db import now
 from .inventory import nearest, subject_facts, subjects
 from .odd_rows import readable
+from .scope import has_subject
 from .stores import store_ids
 
 
@@ -31,6 +34,21 @@ def jobs(db: sqlite3.Connection) -> list[JobInput]:
         db.execute("SELECT name, document FROM job ORDER BY name"),
         lambda row: JobInput.model_validate_json(row["document"]),
     )
+
+
+def within(db: sqlite3.Connection, scope: Scope) -> list[JobInput]:
+    """Return the jobs that cover an account in the scope, or a site of one."""
+    if scope.is_everything:
+        return jobs(db)
+    known: dict[str, list[SubjectFacts]] = {}
+    return [
+        job
+        for job in jobs(db)
+        if any(
+            has_subject(db, scope, Subject(job.subjects[:-1], name))
+            for name in covers(db, job, known)
+        )
+    ]
 
 
 def job(db: sqlite3.Connection, name: str) -> JobInput:

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import sqlite3
 
+from ..core.scope import Scope
 from ..models import LogLine, Page
 from .db import now
 from .paging import PageRequest, Query, page
+from .scope import subjects_within
 
 
 def add(
@@ -41,6 +43,7 @@ def _line(row: sqlite3.Row) -> LogLine:
 
 def lines(
     db: sqlite3.Connection,
+    scope: Scope,
     paging: PageRequest,
     column: str,
     owner: int,
@@ -48,10 +51,18 @@ def lines(
     words: str = "",
 ) -> Page[LogLine]:
     """Return the log of a run (``column`` run_id), a restore (restore_id) or maintenance
-    (maintenance_id).
+    (maintenance_id), as far as its lines are of subjects in the scope.
     """
     query = Query("log_line.*", "log_line", "log_line.id", {"id": "log_line.id"}, "id")
     query.only(f"log_line.{column} = ?", owner)
+    if not scope.is_everything:
+        # All lines of a restore are of its subject; a line of a run without one is of all of it.
+        condition, values = subjects_within(scope, "task")
+        query.only(
+            "log_line.run_id IS NULL OR log_line.subject IN (SELECT subject FROM task "
+            f"WHERE task.run_id = log_line.run_id AND {condition})",
+            *values,
+        )
     if level == "trouble":
         query.only("level != 'info'")
     elif level:

@@ -46,6 +46,8 @@ class Query:
     default_sort: str
     where: list[str] = field(default_factory=list)
     values: list[Any] = field(default_factory=list)
+    #: The values of placeholders among the columns.
+    column_values: list[Any] = field(default_factory=list)
 
     def only(self, condition: str, *values: Any) -> None:
         self.where.append(condition)
@@ -85,7 +87,7 @@ def page(
     rows = db.execute(
         f"SELECT {query.columns}, {expression} AS _sort, {query.key} AS _key FROM {query.source} "
         f"WHERE {conditions} ORDER BY {expression} {direction}, {query.key} {direction} LIMIT ?",
-        [*values, paging.limit + 1],
+        [*query.column_values, *values, paging.limit + 1],
     ).fetchall()
     following = None
     if len(rows) > paging.limit:

@@ -6,6 +6,9 @@ import sqlite3
 from datetime import datetime
 from typing import Any
 
+from ..core.scope import Scope
+from .scope import subjects_within
+
 
 def last_ended(db: sqlite3.Connection, job: str) -> dict[str, Any] | None:
     """Return the last run of a job that has ended, None before there is one."""
@@ -94,13 +97,15 @@ def durations(db: sqlite3.Connection, since: str) -> dict[str, list[float]]:
     return found
 
 
-def nights(db: sqlite3.Connection, since: str) -> list[tuple[str, str, str, str]]:
+def nights(db: sqlite3.Connection, scope: Scope, since: str) -> list[tuple[str, str, str, str]]:
     """(subject kind, subject, time of start, outcome) of the tasks since a time."""
+    condition, values = subjects_within(scope, "task")
     return [
         tuple(row)
         for row in db.execute(
             "SELECT subject_kind, subject, coalesce(started, ended), outcome FROM task "
-            "WHERE state='ended' AND coalesce(started, ended) >= ? ORDER BY subject, id",
-            (since,),
+            f"WHERE state='ended' AND coalesce(started, ended) >= ? AND {condition} "
+            "ORDER BY subject, id",
+            [since, *values],
         )
     ]

@@ -6,9 +6,11 @@ import json
 import sqlite3
 
 from ..core.errors import MissingError
+from ..core.scope import EVERYTHING, Scope
 from ..models import Bundle, Page, Restore, RestoreStart
 from .db import now
 from .paging import PageRequest, Query, page
+from .scope import only_subjects, subjects_within
 
 
 def _restore(row: sqlite3.Row) -> Restore:
@@ -62,17 +64,23 @@ def by_key(db: sqlite3.Connection, key: str) -> int | None:
     return row["id"] if row else None
 
 
-def restores(db: sqlite3.Connection, paging: PageRequest, subject: str = "") -> Page[Restore]:
+def restores(
+    db: sqlite3.Connection, scope: Scope, paging: PageRequest, subject: str = ""
+) -> Page[Restore]:
     """Return a page of the restores that match, newest first."""
     query = Query("restore.*", "restore", "restore.id", {"id": "restore.id"}, "-id")
+    only_subjects(query, scope, "restore")
     if subject:
         query.only("restore.subject = ?", subject)
     return page(db, query, paging, _restore)
 
 
-def restore(db: sqlite3.Connection, restore_id: int) -> Restore:
+def restore(db: sqlite3.Connection, restore_id: int, scope: Scope = EVERYTHING) -> Restore:
     """Return a restore. Raises ``MissingError``."""
-    row = db.execute("SELECT * FROM restore WHERE id=?", (restore_id,)).fetchone()
+    condition, values = subjects_within(scope, "restore")
+    row = db.execute(
+        f"SELECT * FROM restore WHERE id=? AND {condition}", [restore_id, *values]
+    ).fetchone()
     if row is None:
         raise MissingError(
             f"There is no restore {restore_id}.", "“fasciculus restores list” names them."

@@ -12,80 +12,115 @@ import msgspec
 from msgspec import UNSET
 
 from ..core.errors import MissingError
+from ..core.outcome import worst
+from ..core.scope import EVERYTHING, Scope
 from ..core.subject import Subject
 from ..models import JobInput, Page, Run, RunDetail, Task, TaskCopy
 from .bundles import MadeBundle
 from .db import now, stamp
 from .paging import PageRequest, Query, page
+from .scope import subjects_within
 
-_RUN = (
-    "run.*, (SELECT count(*) FROM task WHERE run_id=run.id) AS tasks_total, "
-    "(SELECT count(*) FROM task WHERE run_id=run.id AND state='ended') AS tasks_done, "
-    "(SELECT coalesce(sum(bytes), 0) FROM task WHERE run_id=run.id) AS bytes, "
-    "(SELECT coalesce(sum(packed), 0) FROM task WHERE run_id=run.id) AS packed"
-)
 _FIELDS = tuple(Run.model_fields)
 
 
-def _run(row: sqlite3.Row) -> Run:
-    return Run(**{key: row[key] for key in _FIELDS})
+def _columns(scope: Scope) -> tuple[str, list[str]]:
+    """Return the columns of a run, its numbers those of the tasks in the scope, with their values.
+
+    Its sentence tells of all of its tasks, and its outcome too.
+    """
+    condition, values = subjects_within(scope, "task")
+    tasks = f"FROM task WHERE run_id=run.id AND {condition}"
+    columns = (
+        f"run.*, (SELECT count(*) {tasks}) AS tasks_total, "
+        f"(SELECT count(*) {tasks} AND state='ended') AS tasks_done, "
+        f"(SELECT coalesce(sum(bytes), 0) {tasks}) AS bytes, "
+        f"(SELECT coalesce(sum(packed), 0) {tasks}) AS packed"
+    )
+    return columns, values * 4
+
+
+def _run(db: sqlite3.Connection, scope: Scope, row: sqlite3.Row) -> Run:
+    found = Run(**{key: row[key] for key in _FIELDS})
+    if not scope.is_everything:
+        outcomes = [task.outcome for task in _tasks(db, scope, "task.run_id", found.id)]
+        ended = [outcome for outcome in outcomes if outcome]
+        found.sentence, found.outcome = "", worst(ended) if ended else None
+    return found
 
 
 def runs(
     db: sqlite3.Connection,
+    scope: Scope,
     paging: PageRequest,
     job: str = "",
     outcome: str = "",
     state: str = "",
     subject: str = "",
 ) -> Page[Run]:
-    """Return a page of the runs that match, newest first."""
+    """Return a page of the runs that match, newest first: those with a task in the scope."""
+    columns, column_values = _columns(scope)
     query = Query(
-        _RUN,
+        columns,
         "run",
         "run.id",
         {"id": "run.id", "job": "run.job", "started": "coalesce(run.started, '')"},
         "-id",
+        column_values=column_values,
     )
+    tasks, values = subjects_within(scope, "task")
+    if not scope.is_everything:
+        query.only(f"run.id IN (SELECT run_id FROM task WHERE {tasks})", *values)
+    # What a scope hides must not be found out by filtering either.
+    where = "run.outcome" if scope.is_everything else "task.outcome"
+    condition, wanted = f"{where} = ?", [outcome]
+    if outcome == "trouble":
+        condition, wanted = f"{where} != 'done'", []
+    if outcome and scope.is_everything:
+        query.only(condition, *wanted)
+    elif outcome:
+        query.only(
+            f"run.id IN (SELECT run_id FROM task WHERE {condition} AND {tasks})", *wanted, *values
+        )
     if job:
         query.only("run.job = ?", job)
-    if outcome == "trouble":
-        query.only("run.outcome NOT IN ('done')")
-    elif outcome:
-        query.only("run.outcome = ?", outcome)
     if state:
         query.only("run.state = ?", state)
     if subject:
-        query.only("run.id IN (SELECT run_id FROM task WHERE subject = ?)", subject)
-    return page(db, query, paging, _run)
+        query.only(
+            f"run.id IN (SELECT run_id FROM task WHERE subject = ? AND {tasks})", subject, *values
+        )
+    return page(db, query, paging, lambda row: _run(db, scope, row))
 
 
-def summary(db: sqlite3.Connection, run_id: int) -> Run:
+def summary(db: sqlite3.Connection, run_id: int, scope: Scope = EVERYTHING) -> Run:
     """Return a run without its tasks, of which there may be many."""
-    row = db.execute(f"SELECT {_RUN} FROM run WHERE id=?", (run_id,)).fetchone()
-    if row is None:
+    columns, values = _columns(scope)
+    row = db.execute(f"SELECT {columns} FROM run WHERE id=?", [*values, run_id]).fetchone()
+    if row is None or not (scope.is_everything or row["tasks_total"]):
         raise MissingError(f"There is no run {run_id}.", "“fasciculus runs list” names them.")
-    return _run(row)
+    return _run(db, scope, row)
 
 
-def run(db: sqlite3.Connection, run_id: int) -> RunDetail:
+def run(db: sqlite3.Connection, run_id: int, scope: Scope = EVERYTHING) -> RunDetail:
     """Return a run with its tasks."""
-    detail = RunDetail(**summary(db, run_id).model_dump())
-    detail.tasks = tasks(db, run_id)
+    detail = RunDetail(**summary(db, run_id, scope).model_dump())
+    detail.tasks = _tasks(db, scope, "task.run_id", run_id)
     return detail
 
 
 def task(db: sqlite3.Connection, task_id: int) -> Task:
     """Return a task of a run."""
-    return _tasks(db, "task.id", task_id)[0]
+    return _tasks(db, EVERYTHING, "task.id", task_id)[0]
 
 
 def tasks(db: sqlite3.Connection, run_id: int) -> list[Task]:
     """Return the tasks of a run."""
-    return _tasks(db, "task.run_id", run_id)
+    return _tasks(db, EVERYTHING, "task.run_id", run_id)
 
 
-def _tasks(db: sqlite3.Connection, column: str, value: int) -> list[Task]:
+def _tasks(db: sqlite3.Connection, scope: Scope, column: str, value: int) -> list[Task]:
+    condition, values = subjects_within(scope, "task")
     copies: dict[int, list[TaskCopy]] = {}
     for row in db.execute(
         f"SELECT task_copy.* FROM task_copy JOIN task ON task.id=task_id WHERE {column}=? "
@@ -100,8 +135,9 @@ def _tasks(db: sqlite3.Connection, column: str, value: int) -> list[Task]:
     rows = db.execute(
         "SELECT task.*, bundle.id AS bundle_id FROM task LEFT JOIN bundle ON "
         "bundle.subject_kind=task.subject_kind AND bundle.subject=task.subject "
-        f"AND bundle.name=task.bundle AND task.bundle != '' WHERE {column}=? ORDER BY task.id",
-        (value,),
+        f"AND bundle.name=task.bundle AND task.bundle != '' WHERE {column}=? AND {condition} "
+        "ORDER BY task.id",
+        [value, *values],
     )
     return [
         Task(

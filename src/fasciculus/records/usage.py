@@ -6,7 +6,9 @@ import sqlite3
 from datetime import datetime
 
 from ..core.errors import MissingError
+from ..core.scope import Scope
 from ..models import Growth, GrowthPoint, GrowthStore
+from .scope import subjects_within
 
 _POINTS = 400
 _DAY = 86_400
@@ -42,13 +44,15 @@ def refresh(db: sqlite3.Connection, store_id: int, subject_kind: str, subject: s
     )
 
 
-def growth(db: sqlite3.Connection, subject: str, subject_kind: str = "") -> Growth:
+def growth(db: sqlite3.Connection, scope: Scope, subject: str, subject_kind: str = "") -> Growth:
     """Return the bundles of a subject as a series, and what it takes on each store."""
+    condition, values = subjects_within(scope, "bundle")
     kinds = [
         row[0]
         for row in db.execute(
-            "SELECT DISTINCT subject_kind FROM bundle WHERE subject=? AND (?='' OR subject_kind=?)",
-            (subject, subject_kind, subject_kind),
+            "SELECT DISTINCT subject_kind FROM bundle WHERE subject=? AND (?='' OR subject_kind=?) "
+            f"AND {condition}",
+            [subject, subject_kind, subject_kind, *values],
         )
     ]
     if not kinds:

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import hashlib
+import json
 import secrets
 import sqlite3
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from functools import cache
 
 from werkzeug.security import check_password_hash, generate_password_hash
 
+from ..core import scope
 from ..core.errors import MissingError, NameTakenError
 from ..core.permissions import EVERYTHING, Permission
+from ..core.scope import Scope
 from ..models import Token, TokenMade
 from .db import now, stamp
 
@@ -40,6 +43,13 @@ class Principal:
     must_change: bool = False
     csrf: str | None = None
     permissions: frozenset[Permission] = EVERYTHING
+    scope: Scope = scope.EVERYTHING
+
+
+def _principal(row: sqlite3.Row) -> Principal:
+    named = row["accounts"]
+    found = scope.EVERYTHING if named is None else Scope(frozenset(json.loads(named)))
+    return Principal(row["id"], row["name"], bool(row["must_change"]), scope=found)
 
 
 def _hash(secret: str) -> str:
@@ -65,7 +75,7 @@ def check(db: sqlite3.Connection, name: str, password: str) -> Principal | None:
     row = db.execute("SELECT * FROM person WHERE name=?", (name,)).fetchone()
     if not check_password_hash(row["password"] if row else _nobody(), password) or row is None:
         return None
-    return Principal(row["id"], row["name"], bool(row["must_change"]))
+    return _principal(row)
 
 
 def id_of(db: sqlite3.Connection, name: str) -> int:
@@ -75,6 +85,12 @@ def id_of(db: sqlite3.Connection, name: str) -> int:
         names = ", ".join(row[0] for row in db.execute("SELECT name FROM person ORDER BY name"))
         raise MissingError(f"Nobody is called “{name}”.", f"There is: {names or 'nobody yet'}.")
     return int(row[0])
+
+
+def set_scope(db: sqlite3.Connection, person_id: int, new: Scope) -> None:
+    """Set which accounts a person may see."""
+    named = None if new.accounts is None else json.dumps(sorted(new.accounts))
+    db.execute("UPDATE person SET accounts=? WHERE id=?", (named, person_id))
 
 
 def change_password(
@@ -111,11 +127,11 @@ def open_session(db: sqlite3.Connection, person_id: int) -> tuple[str, str]:
 def by_session(db: sqlite3.Connection, secret: str) -> Principal | None:
     """Return the person of a session that has not expired."""
     row = db.execute(
-        "SELECT person.id, name, must_change, csrf FROM session JOIN person "
+        "SELECT person.id, name, must_change, accounts, csrf FROM session JOIN person "
         "ON person.id=person_id WHERE hash=? AND expires > ?",
         (_hash(secret), now()),
     ).fetchone()
-    return Principal(row["id"], row["name"], bool(row["must_change"]), row["csrf"]) if row else None
+    return replace(_principal(row), csrf=row["csrf"]) if row else None
 
 
 def close_session(db: sqlite3.Connection, secret: str) -> None:
@@ -126,13 +142,13 @@ def close_session(db: sqlite3.Connection, secret: str) -> None:
 def by_token(db: sqlite3.Connection, secret: str) -> tuple[Principal, int] | None:
     """Return the token's owner and the token's id."""
     row = db.execute(
-        "SELECT token.id AS token_id, person.id, person.name, must_change FROM token "
+        "SELECT token.id AS token_id, person.id, person.name, must_change, accounts FROM token "
         "JOIN person ON person.id=person_id WHERE hash=?",
         (_hash(secret),),
     ).fetchone()
     if row is None:
         return None
-    return Principal(row["id"], row["name"], bool(row["must_change"])), int(row["token_id"])
+    return _principal(row), int(row["token_id"])
 
 
 def token_used(db: sqlite3.Connection, token_id: int) -> None:

@@ -8,7 +8,8 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterator
 
 from ..bundles.omissions import Omissions
-from ..core.errors import BusyError, DamagedError, MissingError
+from ..core.errors import BusyError, DamagedError
+from ..core.subject import Subject
 from ..models import DownloadReport
 from .outside import OutsideStream
 
@@ -28,7 +29,9 @@ class Downloads:
         self._known: OrderedDict[str, Download] = OrderedDict()
         self._running = 0
 
-    def begin(self, stream: OutsideStream[Omissions], on_damage: Callable[[], None]) -> Download:
+    def begin(
+        self, subject: Subject, stream: OutsideStream[Omissions], on_damage: Callable[[], None]
+    ) -> Download:
         """Take one of the places for downloads; ``on_damage`` is called when anything of it is
         damaged on the store. Raises ``BusyError`` if all are taken."""
         with self._lock:
@@ -38,7 +41,7 @@ class Downloads:
                     f"{MOST} downloads are running.", "Wait until one of them has ended."
                 )
             self._running += 1
-            found = Download(secrets.token_hex(8), stream, on_damage, self._end)
+            found = Download(secrets.token_hex(8), subject, stream, on_damage, self._end)
             self._known[found.number] = found
             while len(self._known) > _KEPT:
                 self._known.popitem(last=False)
@@ -48,17 +51,10 @@ class Downloads:
         with self._lock:
             self._running -= 1
 
-    def report(self, number: str) -> DownloadReport:
-        """Return the omissions of a download."""
+    def find(self, number: str) -> Download | None:
+        """Return one of the last downloads."""
         with self._lock:
-            found = self._known.get(number)
-        if found is None:
-            raise MissingError(
-                f"There is no download {number}.",
-                "OMISSIONS.txt in the archive says what.",
-            )
-        omissions = found.omissions
-        return DownloadReport(omissions=omissions.count, named=omissions.lines[:_NAMED])
+            return self._known.get(number)
 
 
 class Download:
@@ -70,16 +66,21 @@ class Download:
     def __init__(
         self,
         number: str,
+        subject: Subject,
         stream: OutsideStream[Omissions],
         on_damage: Callable[[], None],
         end: Callable[[], None],
     ) -> None:
-        self.number, self._stream, self._end = number, stream, end
+        self.number, self.subject, self._stream, self._end = number, subject, stream, end
         self._on_damage = on_damage
         self._head: list[bytes] = []
         self._skip = 0
         self._is_open = True
         self.omissions = Omissions()
+
+    def report(self) -> DownloadReport:
+        """Return what the download left out."""
+        return DownloadReport(omissions=self.omissions.count, named=self.omissions.lines[:_NAMED])
 
     def prepare(self, start: int) -> None:
         """Pass over the first bytes and make the beginning of the rest. Errors at the start are

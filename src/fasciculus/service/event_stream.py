@@ -12,6 +12,8 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from ..core.subject import Subject
+
 _KEPT = 2000
 _HEARTBEAT = 15.0
 #: Views that may stay open; further ones get what there is and come back by themselves.
@@ -21,11 +23,12 @@ _COME_BACK_MS = 3000
 
 @dataclass(frozen=True, slots=True)
 class StreamedEvent:
-    """One event: its number, its kind, the run it belongs to, and its data as JSON."""
+    """One event: its number, its kind, the run and the subject it is of, and its data as JSON."""
 
     number: int
     kind: str
     run: int | None
+    subject: Subject | None
     data: str
 
 
@@ -40,11 +43,18 @@ class EventStream:
         self._views = 0
         self._closed = False
 
-    def tell(self, kind: str, data: BaseModel | dict[str, Any], run: int | None = None) -> None:
+    def tell(
+        self,
+        kind: str,
+        data: BaseModel | dict[str, Any],
+        run: int | None = None,
+        subject: Subject | None = None,
+    ) -> None:
+        """Show an event; ``subject`` is whose it is, None where it tells of several."""
         text = data.model_dump_json() if isinstance(data, BaseModel) else json.dumps(data)
         with self._changed:
             self._number += 1
-            self._told.append(StreamedEvent(self._number, kind, run, text))
+            self._told.append(StreamedEvent(self._number, kind, run, subject, text))
             self._changed.notify_all()
 
     def changed(self, what: str) -> None:
@@ -58,9 +68,14 @@ class EventStream:
             self._changed.notify_all()
 
     def stream(
-        self, last_id: str, run: int | None = None, over: Callable[[], bool] = lambda: False
+        self,
+        last_id: str,
+        run: int | None = None,
+        over: Callable[[], bool] = lambda: False,
+        admits: Callable[[StreamedEvent], bool] = lambda event: True,
     ) -> Iterator[bytes]:
-        """Events from after ``last_id`` on, of one run or of all, until ``over()``.
+        """Events from after ``last_id`` on, of one run or of all, until ``over()``; only those
+        that ``admits`` lets pass.
 
         An id that is too old, or of an earlier life of the service, is answered with
         a ``reset`` event: ask for everything again.
@@ -90,7 +105,7 @@ class EventStream:
                         ended = self._closed or over()
                 for told in news:
                     after = told.number
-                    if run is None or told.run == run:
+                    if (run is None or told.run == run) and admits(told):
                         yield self._frame(told.number, told.kind, told.data)
                 if not news:
                     yield b": still here\n\n"

@@ -8,6 +8,7 @@ from sample_records import MILLPOND, bundle_of
 
 from fasciculus.core.bundle.manifest import DiffCounts
 from fasciculus.core.errors import FasciculusError, MissingError, SettingError
+from fasciculus.core.scope import EVERYTHING
 from fasciculus.records import bundles, inventory, jobs, log_lines, pauses, runs
 from fasciculus.records.db import UnwritableError
 from fasciculus.records.paging import PageRequest
@@ -38,7 +39,7 @@ def started(heronmere, handler, **fields):
 
 
 def all_bundles(heronmere):
-    return bundles.bundles(heronmere.db, PageRequest()).items
+    return bundles.bundles(heronmere.db, EVERYTHING, PageRequest()).items
 
 
 def end(handler, task, result):
@@ -109,7 +110,7 @@ def test_a_job_that_covers_nothing_leaves_no_run(heronmere, handler):
     heronmere.job(subjects="sites", choice="all_but", names=["mill.example", "pond.example"])
     with pytest.raises(SettingError, match="covers nothing"):
         handler.queue_run(RunStart("nightly", "test"))
-    assert not runs.runs(heronmere.db, PageRequest()).items
+    assert not runs.runs(heronmere.db, EVERYTHING, PageRequest()).items
     with pytest.raises(MissingError):
         handler.queue_run(RunStart("night", "test"))
 

@@ -4,6 +4,7 @@ import pytest
 from sample_records import MILLPOND, bundle_of, piece
 
 from fasciculus.core.errors import MissingError, SettingError
+from fasciculus.core.scope import EVERYTHING
 from fasciculus.records import bundles, damage, maintenance
 from fasciculus.records.maintenance import MaintenanceOptions
 from fasciculus.records.paging import PageRequest
@@ -67,7 +68,9 @@ def found_damage(file="pieces/p", bundle=None):
 
 
 def damaged(heronmere):
-    return [(row.store, row.file) for row in damage.rows(heronmere.db, PageRequest()).items]
+    return [
+        (row.store, row.file) for row in damage.rows(heronmere.db, EVERYTHING, PageRequest()).items
+    ]
 
 
 def test_each_subject_with_copies_there_is_a_task(heronmere, handler):
@@ -111,7 +114,7 @@ def test_asked_for_twice_it_is_done_once(heronmere, handler):
 
 def test_a_named_bundle_must_be_on_the_store(heronmere, handler):
     heronmere.bundle(0, on=("boathouse",))
-    (row,) = bundles.bundles(heronmere.db, PageRequest()).items
+    (row,) = bundles.bundles(heronmere.db, EVERYTHING, PageRequest()).items
     _, (task,) = asked(handler, store="boathouse", bundle=row.id)
     assert maintenance.task(heronmere.db, task.number).bundle == row.name
     with pytest.raises(SettingError, match="no copy of") as caught:
@@ -141,7 +144,7 @@ def test_what_a_worker_tells_is_written(heronmere, handler):
     handler.take(task, CopyVerified(bundle=name, deep=True, intact=False))
     handler.take(task, Log("info", "read all"))
     assert damaged(heronmere) == [("attic", "pieces/p")]
-    (copy,) = bundles.bundles(heronmere.db, PageRequest()).items[0].copies
+    (copy,) = bundles.bundles(heronmere.db, EVERYTHING, PageRequest()).items[0].copies
     assert copy.verified_deep and copy.verified and not copy.sound
     handler.take(task, DamageCleared(file="pieces/p"))
     assert damaged(heronmere) == []

@@ -12,6 +12,7 @@ from werkzeug.exceptions import HTTPException
 
 from ... import __version__
 from ...core.errors import FasciculusError
+from ...core.scope import EVERYTHING
 from ...models import FieldProblem, Health, ProblemType
 from ...models.validation import field_errors
 from ...records import reports, search
@@ -116,7 +117,7 @@ def _other_pages(app: Flask, parts: Context) -> None:
             **{loop.name: loop.works for loop in parts.loops},
         }
         try:
-            search.totals(parts.records.reader)
+            search.totals(parts.records.reader, EVERYTHING)
             if reports.is_stuck(parts.records.reader, datetime.now(UTC) - _STUCK):
                 checks["outbox"] = False
         except Exception:

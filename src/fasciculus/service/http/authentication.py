@@ -15,10 +15,11 @@ from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
 
 from ...core.permissions import Permission
+from ...core.scope import Scope
 from ...models import ProblemType
 from ...records import users
 from ...records.db import UnwritableError
-from .operations import OPERATIONS, PREFIX
+from .operations import OPERATIONS, PREFIX, Operation
 from .problems import problem
 from .request import context
 
@@ -90,12 +91,13 @@ def install(app: Flask) -> None:
     """Close all of the API but what is registered as open."""
     app.extensions["fasciculus-guard"] = SignInLimiter()
     app.extensions["fasciculus-tokens"] = TokenUse()
-    needed = {f"api.{operation.name}": operation.permission for operation in OPERATIONS}
+    known = {f"api.{operation.name}": operation for operation in OPERATIONS}
 
     @app.before_request
     def let_in() -> Response | None:
         g.principal = None
-        permission = needed.get(request.endpoint or "")
+        operation = known.get(request.endpoint or "")
+        permission = operation.permission if operation is not None else None
         if not request.path.startswith(PREFIX) or permission is Permission.PUBLIC:
             return None
         principal, by_cookie = _identify()
@@ -132,7 +134,19 @@ def install(app: Flask) -> None:
                 f"You may not do this: it needs the permission “{permission}”.",
                 hint="Ask an administrator.",
             )
+        if operation is not None and not _fits(operation, principal.scope):
+            return problem(
+                ProblemType.NOT_PERMITTED,
+                "You may not do this: it concerns more than your accounts.",
+                hint="Ask an administrator.",
+            )
         return None
+
+
+def _fits(operation: Operation, scope: Scope) -> bool:
+    """Return whether a user of a scope may use an operation at all."""
+    own = (Permission.PUBLIC, Permission.SIGNED_IN)
+    return scope.is_everything or operation.scoped or operation.permission in own
 
 
 def _identify() -> tuple[users.Principal | None, bool]:

@@ -45,6 +45,9 @@ class Operation:
     status: int = 200
     media: str = "application/json"
     former: tuple[str, ...] = ()
+    #: Whether it shows and does only what is in the user's scope. All others are closed to users
+    #: whose scope is not everything.
+    scoped: bool = False
 
     @property
     def name(self) -> str:

@@ -14,6 +14,7 @@ from ...core.coverage import CoverageResult
 from ...core.formatting import format_count, format_list
 from ...core.outcome import OUTCOMES
 from ...core.report_rules import tells_of_trouble
+from ...core.scope import EVERYTHING
 from ...core.watch import BROKEN, FAILED, LOOK, PARTLY_FAILED, Finding
 from ...models import JobInput, WatchSettings
 from ...records import (
@@ -299,7 +300,7 @@ def _discovery(watched: Watched) -> Iterator[Finding]:
 
 def _coverage(watched: Watched) -> Iterator[Finding]:
     found = covered(watched.records)
-    totals = search.totals(watched.db)
+    totals = search.totals(watched.db, EVERYTHING)
     if not found and totals.accounts and not totals.jobs:
         text = "No job covers the accounts."
         yield Finding("coverage none", "coverage", LOOK, "the accounts", text, "/jobs/new")

@@ -15,6 +15,7 @@ from ...core.maintenance_report import DamageLine, MaintenanceReport
 from ...core.outcome import worst
 from ...core.report_rules import tells_of_recovery, wants
 from ...core.run_report import CopyLine, RunReport, TaskLine
+from ...core.scope import EVERYTHING
 from ...core.subject import Subject
 from ...core.watch import FAILED, PARTLY_FAILED, Finding
 from ...models import Alert, JobInput, MaintenanceTask, RunDetail, WatchSettings
@@ -172,7 +173,12 @@ class Reporter:
         people = {address: None for job in concerned for address in job.report_to}
         ways = {name: None for job in concerned for name in job.channels}
         known = damage.rows(
-            db, PageRequest(limit=_DAMAGE_LINES), work.store, work.subject, work.subject_kind
+            db,
+            EVERYTHING,
+            PageRequest(limit=_DAMAGE_LINES),
+            work.store,
+            work.subject,
+            work.subject_kind,
         ).items
         rows = [row for row in known if work.kind != "verify" or row.id in fresh]
         report = maintenance_report_of(

@@ -377,7 +377,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         if task.progress is not None and task.shown.state == "running":
             with_progress(task.shown, task.progress)
         data = {"run": task.run, "task": json.loads(task.shown.model_dump_json())}
-        self._events.tell("task", data, run=task.run)
+        self._events.tell("task", data, task.run, task.subject)
 
     def _show_run(self, run_id: int) -> None:
         self._events.tell("run", runs.summary(self._records.reader, run_id), run=run_id)

@@ -86,7 +86,7 @@ class HandlerBase(Generic[T]):
         )
         run = number if owner == "run" else None
         data = {"run": None, owner: number, **json.loads(shown.model_dump_json())}
-        self._events.tell("log", data, run=run)
+        self._events.tell("log", data, run, task.subject)
 
     def _verify_damaged(self, task: T, started_by: str) -> None:
         """Have the copies verified that a task found damaged, so that they are repaired."""

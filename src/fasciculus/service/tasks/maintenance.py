@@ -284,7 +284,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         if task.shown is not None:
             if task.progress is not None and task.shown.state == "running":
                 with_progress(task.shown, task.progress)
-            self._events.tell("maintenance", task.shown)
+            self._events.tell("maintenance", task.shown, subject=task.subject)
 
     def unfinished(self) -> list[QueuedMaintenance]:
         return [self.queued(row) for row in maintenance.unfinished(self._records.reader)]

@@ -79,7 +79,7 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
         if task.shown is not None:
             if task.progress is not None and task.shown.state == "running":
                 with_progress(task.shown, task.progress)
-            self._events.tell("restore", task.shown)
+            self._events.tell("restore", task.shown, subject=task.subject)
 
     def unfinished(self) -> list[QueuedRestore]:
         return [self.queued(row) for row in restores.unfinished(self._records.reader)]

@@ -7,6 +7,7 @@ from contextlib import AbstractContextManager
 from dataclasses import dataclass
 
 from ...config import Config
+from ...core.scope import Scope
 from ...records import users
 from ...records.db import Records
 from ...records.secret_cipher import SecretCipher
@@ -26,6 +27,11 @@ class Caller:
     def name(self) -> str:
         """Return the user's name, as the audit trail shows it."""
         return self.principal.name
+
+    @property
+    def scope(self) -> Scope:
+        """Return which accounts the user may see."""
+        return self.principal.scope
 
     @property
     def config(self) -> Config:

@@ -11,7 +11,10 @@ from prometheus_client.registry import Collector
 
 from ... import __version__
 from ...core.outcome import OUTCOMES
+from ...core.scope import Scope
+from ...core.subject import Subject
 from ...records import alerts, bundles, jobs, past_runs, pauses, reports, runs, stores
+from ...records.scope import has_subject
 from .. import timetables
 from ..context import Context
 
@@ -23,8 +26,8 @@ def _gauge(name: str, text: str, labels: tuple[str, ...] = ()) -> GaugeMetricFam
 class ServiceMetrics(Collector):
     """The metrics, computed on request."""
 
-    def __init__(self, parts: Context) -> None:
-        self._parts = parts
+    def __init__(self, parts: Context, scope: Scope) -> None:
+        self._parts, self._scope = parts, scope
         self._db = parts.records.reader
         self._now = datetime.now(UTC)
 
@@ -36,13 +39,16 @@ class ServiceMetrics(Collector):
             "Whether the scheduler checks its timetables.",
             self._parts.scheduler.alive,
         )
+        yield self._copy_ages()
+        if not self._scope.is_everything:
+            # The rest is of jobs, stores and reports, which belong to all accounts together.
+            return
         yield self._one(
             "reports_waiting",
-            "Return the reports that are waiting to be sent.",
+            "Reports that are waiting to be sent.",
             len(reports.outbox(self._db)),
         )
         yield self._alerts()
-        yield self._copy_ages()
         yield from self._jobs()
         yield from self._stores()
 
@@ -71,6 +77,8 @@ class ServiceMetrics(Collector):
             ("kind", "subject", "job"),
         )
         for (kind, subject), newest in bundles.newest_by_job(self._db).items():
+            if not has_subject(self._db, self._scope, Subject(kind, subject)):
+                continue
             for job, moment in newest.items():
                 age = (self._now - datetime.fromisoformat(moment)).total_seconds()
                 found.add_metric((kind, subject, job), age)

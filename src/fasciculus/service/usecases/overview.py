@@ -23,26 +23,28 @@ def overview(caller: Caller) -> Overview:
     """Return overview: alerts, next starts, recent runs."""
     db = caller.reader
     now = datetime.now(UTC)
-    counted = search.totals(db)
+    counted = search.totals(db, caller.scope)
     return Overview(
         now=now,
         attention=_attention(caller, now),
         running=_active(caller),
         upcoming=_upcoming(caller, now),
-        recent=runs.runs(db, PageRequest(limit=8), state="ended").items,
+        recent=runs.runs(db, caller.scope, PageRequest(limit=8), state="ended").items,
         nights=_nights(caller, now),
         stores=_fills(caller),
-        hosts=inventory.host_count(db),
+        hosts=inventory.host_count(db) if caller.scope.is_everything else 0,
         accounts=counted.accounts,
         sites=counted.sites,
         jobs=counted.jobs,
-        bundles=bundles.count(db),
+        bundles=bundles.count(db, caller.scope),
         scheduler_alive=caller.service.scheduler.alive,
     )
 
 
 def _fills(caller: Caller) -> list[StoreFill]:
     """Return the usage of each store, the day it will be full, and its missed bundles."""
+    if not caller.scope.is_everything:
+        return []
     found, statuses = stores.fills(caller.reader, caller.cipher), caller.service.statuses
     for row in found:
         if status := statuses.all().get(row.name):
@@ -53,14 +55,17 @@ def _fills(caller: Caller) -> list[StoreFill]:
 def _active(caller: Caller) -> list[Run]:
     db = caller.reader
     return [
-        *runs.runs(db, PageRequest(limit=20), state="running").items,
-        *runs.runs(db, PageRequest(limit=20), state="queued").items,
+        *runs.runs(db, caller.scope, PageRequest(limit=20), state="running").items,
+        *runs.runs(db, caller.scope, PageRequest(limit=20), state="queued").items,
     ]
 
 
 def _attention(caller: Caller, now: datetime) -> list[Attention]:
     """Return the present findings of the standing checks, with the open alerts."""
     db = caller.reader
+    if not caller.scope.is_everything:
+        # Findings are of hosts, stores and jobs, which belong to all accounts together.
+        return []
     known = alerts.open_by_key(db)
     rows = [
         Attention(
@@ -87,7 +92,7 @@ def _upcoming(caller: Caller, now: datetime) -> list[Upcoming]:
     db = caller.reader
     rows = []
     paused = pauses.pauses(db, now)
-    for job in jobs.jobs(db):
+    for job in jobs.within(db, caller.scope):
         if not job.enabled:
             continue
         last = past_runs.last_ended(db, job.name)
@@ -107,7 +112,9 @@ def _nights(caller: Caller, now: datetime) -> list[SubjectNights]:
     """Return the worst outcome of each subject on each of the last days, by UTC."""
     first = (now - timedelta(days=_NIGHTS - 1)).date()
     by_subject: dict[Subject, dict[str, list[str]]] = {}
-    for kind, subject, at, outcome in past_runs.nights(caller.reader, first.isoformat()):
+    for kind, subject, at, outcome in past_runs.nights(
+        caller.reader, caller.scope, first.isoformat()
+    ):
         by_subject.setdefault(Subject(kind, subject), {}).setdefault(at[:10], []).append(outcome)
     days = [(first + timedelta(days=n)).isoformat() for n in range(_NIGHTS)]
     rows = [

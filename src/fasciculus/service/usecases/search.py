@@ -21,7 +21,7 @@ _LINKS = {
 
 def search(caller: Caller, query: SearchQuery) -> Page[SearchHit]:
     """Return accounts, sites, jobs, stores and bundles by name."""
-    found = records.matches(caller.reader, query.q)
+    found = records.matches(caller.reader, caller.scope, query.q)
     hits = [
         SearchHit(
             kind=match.kind,

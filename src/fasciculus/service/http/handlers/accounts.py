@@ -22,6 +22,7 @@ from ..request import caller
     Permission.VIEW,
     response=Page[Account],
     query=AccountsQuery,
+    scoped=True,
 )
 def accounts_list(query: AccountsQuery) -> Page[Account]:
     return accounts.accounts_list(caller(), query)
@@ -40,7 +41,7 @@ def accounts_add(body: AccountInput) -> Account:
     return accounts.accounts_add(caller(), body)
 
 
-@operation("GET", "/accounts/{name}", "One account", Permission.VIEW, response=Account)
+@operation("GET", "/accounts/{name}", "One account", Permission.VIEW, response=Account, scoped=True)
 def accounts_show(name: str) -> Account:
     return accounts.accounts_show(caller(), name)
 
@@ -68,6 +69,8 @@ def accounts_remove(name: str, query: AccountRemovalQuery) -> None:
     accounts.accounts_remove(caller(), name, query)
 
 
-@operation("GET", "/sites", "Sites", Permission.VIEW, response=Page[SiteRow], query=WordsQuery)
+@operation(
+    "GET", "/sites", "Sites", Permission.VIEW, response=Page[SiteRow], query=WordsQuery, scoped=True
+)
 def sites_list(query: WordsQuery) -> Page[SiteRow]:
     return accounts.sites_list(caller(), query)

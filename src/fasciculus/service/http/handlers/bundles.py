@@ -28,12 +28,15 @@ from ..request import caller
     Permission.VIEW,
     response=Page[Bundle],
     query=BundlesQuery,
+    scoped=True,
 )
 def bundles_list(query: BundlesQuery) -> Page[Bundle]:
     return bundles.bundles_list(caller(), query)
 
 
-@operation("GET", "/bundles/{bundle_id}", "One bundle", Permission.VIEW, response=BundleDetail)
+@operation(
+    "GET", "/bundles/{bundle_id}", "One bundle", Permission.VIEW, response=BundleDetail, scoped=True
+)
 def bundles_show(bundle_id: int) -> BundleDetail:
     return bundles.bundles_show(caller(), bundle_id)
 
@@ -45,6 +48,7 @@ def bundles_show(bundle_id: int) -> BundleDetail:
     Permission.OPERATE,
     body=Pin,
     response=BundleDetail,
+    scoped=True,
 )
 def bundles_pin(bundle_id: int, body: Pin) -> BundleDetail:
     return bundles.bundles_pin(caller(), bundle_id, body)
@@ -56,6 +60,7 @@ def bundles_pin(bundle_id: int, body: Pin) -> BundleDetail:
     "Let a bundle retire again as the keep rule says",
     Permission.OPERATE,
     response=BundleDetail,
+    scoped=True,
 )
 def bundles_unpin(bundle_id: int) -> BundleDetail:
     return bundles.bundles_unpin(caller(), bundle_id)
@@ -68,6 +73,7 @@ def bundles_unpin(bundle_id: int) -> BundleDetail:
     Permission.VIEW,
     response=BundleFiles,
     query=FolderQuery,
+    scoped=True,
 )
 def bundles_files(bundle_id: int, query: FolderQuery) -> BundleFiles:
     return bundles.bundles_files(caller(), bundle_id, query)
@@ -80,6 +86,7 @@ def bundles_files(bundle_id: int, query: FolderQuery) -> BundleFiles:
     Permission.VIEW,
     response=EntrySearch,
     query=EntrySearchQuery,
+    scoped=True,
 )
 def bundles_search(bundle_id: int, query: EntrySearchQuery) -> EntrySearch:
     return bundles.bundles_search(caller(), bundle_id, query)

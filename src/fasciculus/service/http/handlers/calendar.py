@@ -17,6 +17,7 @@ from ..request import caller
     Permission.VIEW,
     query=CalendarQuery,
     response=Calendar,
+    scoped=True,
 )
 def calendar_show(query: CalendarQuery) -> Calendar:
     return calendar.calendar_show(caller(), query)

@@ -94,6 +94,7 @@ def previews_cancel(preview_id: int) -> Preview:
     Permission.VIEW,
     response=Page[CoverageRow],
     query=CoverageQuery,
+    scoped=True,
 )
 def coverage_list(query: CoverageQuery) -> Page[CoverageRow]:
     return discovery.coverage_list(caller(), query)

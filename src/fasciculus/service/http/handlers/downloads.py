@@ -23,6 +23,7 @@ from ..request import caller
     Permission.RESTORE,
     media="application/gzip",
     query=DownloadQuery,
+    scoped=True,
 )
 def bundles_download(bundle_id: int, query: DownloadQuery) -> Response:
     archive = downloads.bundles_download(caller(), bundle_id, query)
@@ -60,6 +61,7 @@ def _range_start(tag: str) -> int | None:
     "Omissions of a download; its number is in its X-Download header",
     Permission.RESTORE,
     response=DownloadReport,
+    scoped=True,
 )
 def downloads_show(download_id: str) -> DownloadReport:
     return downloads.downloads_show(caller(), download_id)

@@ -175,6 +175,7 @@ def maintenance_log(maintenance_id: int, query: LogQuery) -> Page[LogLine]:
     Permission.VIEW,
     response=Page[DamageRow],
     query=DamageQuery,
+    scoped=True,
 )
 def damage_list(query: DamageQuery) -> Page[DamageRow]:
     return maintenance.damage_list(caller(), query)
@@ -187,6 +188,7 @@ def damage_list(query: DamageQuery) -> Page[DamageRow]:
     Permission.VIEW,
     response=Growth,
     query=GrowthQuery,
+    scoped=True,
 )
 def growth_show(query: GrowthQuery) -> Growth:
     return maintenance.growth_show(caller(), query)
@@ -199,6 +201,7 @@ def growth_show(query: GrowthQuery) -> Growth:
     Permission.VIEW,
     response=Page[BundleChange],
     query=ChangesQuery,
+    scoped=True,
 )
 def bundles_changes(bundle_id: int, query: ChangesQuery) -> Page[BundleChange]:
     return maintenance.bundles_changes(caller(), bundle_id, query)

@@ -15,6 +15,7 @@ from ..request import caller
     "Overview: alerts, next starts, recent runs",
     Permission.VIEW,
     response=Overview,
+    scoped=True,
 )
 def overview() -> Overview:
     return usecase.overview(caller())

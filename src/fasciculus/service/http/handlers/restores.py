@@ -17,6 +17,7 @@ from ..request import caller, idempotency_key
     Permission.VIEW,
     response=Page[Restore],
     query=RestoresQuery,
+    scoped=True,
 )
 def restores_list(query: RestoresQuery) -> Page[Restore]:
     return restores.restores_list(caller(), query)
@@ -36,7 +37,9 @@ def restores_start(body: RestoreStart) -> Started:
     return Started(id=number, url=f"{PREFIX}/restores/{number}")
 
 
-@operation("GET", "/restores/{restore_id}", "One restore", Permission.VIEW, response=Restore)
+@operation(
+    "GET", "/restores/{restore_id}", "One restore", Permission.VIEW, response=Restore, scoped=True
+)
 def restores_show(restore_id: int) -> Restore:
     return restores.restores_show(caller(), restore_id)
 
@@ -60,6 +63,7 @@ def restores_cancel(restore_id: int) -> Restore:
     Permission.VIEW,
     response=Page[LogLine],
     query=LogQuery,
+    scoped=True,
 )
 def restores_log(restore_id: int, query: LogQuery) -> Page[LogLine]:
     return restores.restores_log(caller(), restore_id, query)

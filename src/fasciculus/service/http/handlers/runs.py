@@ -20,12 +20,20 @@ from ..server_sent_events import event_stream, last_event_id
     Permission.VIEW,
     response=Page[Run],
     query=RunsQuery,
+    scoped=True,
 )
 def runs_list(query: RunsQuery) -> Page[Run]:
     return runs.runs_list(caller(), query)
 
 
-@operation("GET", "/runs/{run_id}", "One run with its tasks", Permission.VIEW, response=RunDetail)
+@operation(
+    "GET",
+    "/runs/{run_id}",
+    "One run with its tasks",
+    Permission.VIEW,
+    response=RunDetail,
+    scoped=True,
+)
 def runs_show(run_id: int) -> RunDetail:
     return runs.runs_show(caller(), run_id)
 
@@ -49,6 +57,7 @@ def runs_cancel(run_id: int) -> RunDetail:
     Permission.VIEW,
     response=Page[LogLine],
     query=LogQuery,
+    scoped=True,
 )
 def runs_log(run_id: int, query: LogQuery) -> Page[LogLine]:
     return runs.runs_log(caller(), run_id, query)
@@ -61,6 +70,7 @@ def runs_log(run_id: int, query: LogQuery) -> Page[LogLine]:
     Permission.VIEW,
     media="text/event-stream",
     query=LastEventQuery,
+    scoped=True,
 )
 def runs_events(run_id: int, query: LastEventQuery) -> Response:
     return event_stream(runs.runs_events(caller(), run_id, last_event_id(query.last_id)))
@@ -73,6 +83,7 @@ def runs_events(run_id: int, query: LastEventQuery) -> Response:
     Permission.VIEW,
     media="text/event-stream",
     query=LastEventQuery,
+    scoped=True,
 )
 def live(query: LastEventQuery) -> Response:
     return event_stream(runs.live(caller(), last_event_id(query.last_id)))

@@ -17,6 +17,7 @@ from ..request import caller
     Permission.VIEW,
     response=Page[SearchHit],
     query=SearchQuery,
+    scoped=True,
 )
 def search(query: SearchQuery) -> Page[SearchHit]:
     return usecase.search(caller(), query)

@@ -23,6 +23,7 @@ def bundles_list(caller: Caller, query: BundlesQuery) -> Page[Bundle]:
     """Return bundles, newest first."""
     return bundles.bundles(
         caller.reader,
+        caller.scope,
         page_request(query),
         query.subject,
         query.kind,
@@ -34,7 +35,7 @@ def bundles_list(caller: Caller, query: BundlesQuery) -> Page[Bundle]:
 
 def bundles_show(caller: Caller, bundle_id: int) -> BundleDetail:
     """Return one bundle."""
-    return bundles.bundle(caller.reader, bundle_id)
+    return bundles.bundle(caller.reader, bundle_id, caller.scope)
 
 
 def bundles_pin(caller: Caller, bundle_id: int, body: Pin) -> BundleDetail:
@@ -51,7 +52,7 @@ def bundles_unpin(caller: Caller, bundle_id: int) -> BundleDetail:
 
 def _pin(caller: Caller, bundle_id: int, pin: Pin | None) -> BundleDetail:
     with caller.write() as db:
-        found = bundles.bundle(db, bundle_id)
+        found = bundles.bundle(db, bundle_id, caller.scope)
         bundles.pin(db, bundle_id, pin)
     caller.note("pinned" if pin else "unpinned", f"{found.subject} {found.name}")
     caller.changed("bundles")

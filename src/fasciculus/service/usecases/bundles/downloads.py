@@ -9,9 +9,11 @@ from dataclasses import dataclass
 from ....bundles import archives
 from ....bundles.archives import ArchiveFormat
 from ....core.bundle.entry import to_bytes
+from ....core.errors import MissingError
 from ....models import Bundle, DownloadReport
 from ....models.queries import DownloadQuery
 from ....records import bundles
+from ....records.scope import has_subject
 from ...downloads import Download
 from ...outside import OutsideStream
 from ..caller import Caller
@@ -35,7 +37,7 @@ class Archive:
 
 def bundles_download(caller: Caller, bundle_id: int, query: DownloadQuery) -> Archive:
     """Return a bundle, or part of it, as one archive."""
-    bundle = bundles.bundle(caller.reader, bundle_id)
+    bundle = bundles.bundle(caller.reader, bundle_id, caller.scope)
     kind, paths = query.contents, [to_bytes(path) for path in query.path]
     form = archives.archive_format(query.form)
     listing = bundles.listing_digest(caller.reader, bundle_id)
@@ -55,7 +57,9 @@ def _begun(
     contents: list[str] = [query.contents] if query.contents else []
     wanted = export_of(caller, bundle, store, contents, paths, query.form)
     download = caller.service.downloads.begin(
-        OutsideStream(write_export, wanted), verifier(caller, bundle, store, "a download")
+        wanted.subject,
+        OutsideStream(write_export, wanted),
+        verifier(caller, bundle, store, "a download"),
     )
     try:
         # What is wrong from the start on is answered in words; later only by breaking off, and by
@@ -71,4 +75,9 @@ def _begun(
 
 def downloads_show(caller: Caller, download_id: str) -> DownloadReport:
     """Return the omissions of a download."""
-    return caller.service.downloads.report(download_id)
+    found = caller.service.downloads.find(download_id)
+    if found is None or not has_subject(caller.reader, caller.scope, found.subject):
+        raise MissingError(
+            f"There is no download {download_id}.", "OMISSIONS.txt in the archive says what."
+        )
+    return found.report()

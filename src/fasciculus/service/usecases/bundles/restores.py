@@ -19,7 +19,7 @@ from .listings import chosen_copy
 
 def restores_list(caller: Caller, query: RestoresQuery) -> Page[Restore]:
     """Return restores, newest first."""
-    page = restores.restores(caller.reader, page_request(query), query.subject)
+    page = restores.restores(caller.reader, caller.scope, page_request(query), query.subject)
     page.items = [caller.service.tasks.restore_with_progress(row) for row in page.items]
     return page
 
@@ -27,7 +27,7 @@ def restores_list(caller: Caller, query: RestoresQuery) -> Page[Restore]:
 def restores_start(caller: Caller, body: RestoreStart, key: str | None) -> int:
     """Bring a bundle, or part of it, back into an empty folder and named databases."""
     db = caller.reader
-    bundle = bundles.bundle(db, body.bundle)
+    bundle = bundles.bundle(db, body.bundle, caller.scope)
     store = chosen_copy(bundle, body.store)
     _check_chosen(body, bundle)
     _check_target(caller, body, bundle)
@@ -100,7 +100,9 @@ def _check_target(caller: Caller, body: RestoreStart, bundle: BundleDetail) -> N
 
 def restores_show(caller: Caller, restore_id: int) -> Restore:
     """Return one restore."""
-    return caller.service.tasks.restore_with_progress(restores.restore(caller.reader, restore_id))
+    return caller.service.tasks.restore_with_progress(
+        restores.restore(caller.reader, restore_id, caller.scope)
+    )
 
 
 def restores_cancel(caller: Caller, restore_id: int) -> Restore:
@@ -119,6 +121,7 @@ def restores_log(caller: Caller, restore_id: int, query: LogQuery) -> Page[LogLi
     restores_show(caller, restore_id)
     return log_lines.lines(
         caller.reader,
+        caller.scope,
         page_request(query),
         "restore_id",
         restore_id,

@@ -21,7 +21,7 @@ def accounts_list(caller: Caller, query: AccountsQuery) -> Page[Account]:
     """Return accounts."""
     db = caller.reader
     return inventory.accounts(
-        db, page_request(query), jobs.Coverage(db), query.q, query.host, query.tag
+        db, caller.scope, page_request(query), jobs.Coverage(db), query.q, query.host, query.tag
     )
 
 
@@ -36,7 +36,7 @@ def accounts_add(caller: Caller, body: AccountInput) -> Account:
 def accounts_show(caller: Caller, name: str) -> Account:
     """Return one account."""
     db = caller.reader
-    return inventory.account(db, name, jobs.Coverage(db))
+    return inventory.account(db, name, jobs.Coverage(db), caller.scope)
 
 
 def accounts_change(caller: Caller, name: str, body: AccountInput) -> Account:
@@ -56,7 +56,7 @@ def accounts_change(caller: Caller, name: str, body: AccountInput) -> Account:
 def accounts_remove(caller: Caller, name: str, query: AccountRemovalQuery) -> None:
     """Remove an account; its bundles stay unless asked otherwise."""
     db = caller.reader
-    account = inventory.account(db, name)
+    account = inventory.account(db, name, scope=caller.scope)
     if users := jobs.in_use(db, "account", name):
         raise SettingError(
             f"Job “{users[0]}” names the account “{name}”.", "Take it out of the job first."
@@ -83,4 +83,4 @@ def _account_saved(caller: Caller, name: str, action: str) -> Account:
 def sites_list(caller: Caller, query: WordsQuery) -> Page[SiteRow]:
     """Return sites."""
     db = caller.reader
-    return inventory.sites(db, page_request(query), jobs.Coverage(db), query.q)
+    return inventory.sites(db, caller.scope, page_request(query), jobs.Coverage(db), query.q)

@@ -101,7 +101,8 @@ def coverage_list(caller: Caller, query: CoverageQuery) -> Page[CoverageRow]:
     rows = [
         row
         for row in covered(caller.records, query.host, query.account)
-        if (not state or row.state == state or (state == "trouble" and row.state != "protected"))
+        if caller.scope.has_account(row.thing.account)
+        and (not state or row.state == state or (state == "trouble" and row.state != "protected"))
         and words in f"{row.thing.name} {row.thing.account}".lower()
     ]
     found = page_of(

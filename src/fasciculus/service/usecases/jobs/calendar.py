@@ -5,6 +5,7 @@ from __future__ import annotations
 import secrets
 from datetime import UTC, datetime
 
+from ....core.scope import EVERYTHING
 from ....models import Calendar, CalendarFeed
 from ....models.queries import CalendarQuery
 from ....records import settings
@@ -22,7 +23,7 @@ _FEED_DAYS = 28
 def calendar_show(caller: Caller, query: CalendarQuery) -> Calendar:
     """Return the starts of the coming days, how long they will take, and how they collide."""
     db = caller.reader
-    found = calendar.calendar(db, datetime.now(UTC), query.days)
+    found = calendar.calendar(db, caller.scope, datetime.now(UTC), query.days)
     watch = watch_settings(db)
     found.quiet, found.zone = watch.quiet, watch.zone
     return found
@@ -61,5 +62,5 @@ def calendar_feed_data(service: Context, secret: str) -> bytes | None:
     if not secrets.compare_digest(row.get("hash", ""), digest(secret)):
         return None
     moment = datetime.now(UTC)
-    found = calendar.calendar(db, moment, _FEED_DAYS)
+    found = calendar.calendar(db, EVERYTHING, moment, _FEED_DAYS)
     return calendar.as_icalendar(found.starts, moment, service.config.public_url.rstrip("/"))

@@ -13,6 +13,7 @@ from icalendar import Event
 
 from ....core.formatting import format_count, format_list
 from ....core.schedule.collisions import Collision, ExpectedRun, collisions, expected_duration
+from ....core.scope import Scope
 from ....core.selection import SubjectFacts
 from ....models import Calendar, CalendarCollision, CalendarStart, JobInput
 from ....records import inventory, jobs, past_runs, pauses
@@ -27,14 +28,14 @@ _MOST = 5000
 _MOST_MOMENTS = 200
 
 
-def calendar(db: sqlite3.Connection, now: datetime, days: int) -> Calendar:
-    """Return the starts of the coming days with how long the runs will take, and how they
-    collide.
+def calendar(db: sqlite3.Connection, scope: Scope, now: datetime, days: int) -> Calendar:
+    """Return the starts of the coming days of jobs in the scope, with how long the runs will take,
+    and how they collide.
     """
     end = now + timedelta(days=days)
     past = past_runs.durations(db, stamp(now - _REMEMBERED))
     paused = pauses.pauses(db, now)
-    known = [job for job in jobs.jobs(db) if job.enabled]
+    known = [job for job in jobs.within(db, scope) if job.enabled]
     everything = _Places(db)
     found: list[CalendarStart] = []
     expected: list[ExpectedRun] = []

@@ -132,6 +132,7 @@ def maintenance_log(caller: Caller, maintenance_id: int, query: LogQuery) -> Pag
     maintenance_show(caller, maintenance_id)
     return log_lines.lines(
         caller.reader,
+        caller.scope,
         page_request(query),
         "maintenance_id",
         maintenance_id,
@@ -142,18 +143,20 @@ def maintenance_log(caller: Caller, maintenance_id: int, query: LogQuery) -> Pag
 
 def damage_list(caller: Caller, query: DamageQuery) -> Page[DamageRow]:
     """Return files on stores that are missing or altered, and what they harm."""
-    return damage.rows(caller.reader, page_request(query), query.store, query.subject, query.kind)
+    return damage.rows(
+        caller.reader, caller.scope, page_request(query), query.store, query.subject, query.kind
+    )
 
 
 def growth_show(caller: Caller, query: GrowthQuery) -> Growth:
     """Return growth of a subject, and its space on each store."""
-    return usage.growth(caller.reader, query.subject, query.kind)
+    return usage.growth(caller.reader, caller.scope, query.subject, query.kind)
 
 
 def bundles_changes(caller: Caller, bundle_id: int, query: ChangesQuery) -> Page[BundleChange]:
     """Return entries added, changed and removed in a bundle."""
     db = caller.reader
-    bundle = bundles.bundle(db, bundle_id)
+    bundle = bundles.bundle(db, bundle_id, caller.scope)
     against = query.against or bundles.before(db, bundle)
     if against is None:
         raise SettingError(
@@ -161,7 +164,7 @@ def bundles_changes(caller: Caller, bundle_id: int, query: ChangesQuery) -> Page
             "Name another one to compare with.",
             field="against",
         )
-    other = bundles.bundle(db, against)
+    other = bundles.bundle(db, against, caller.scope)
     if (other.subject_kind, other.subject) != (bundle.subject_kind, bundle.subject):
         raise SettingError(
             f"Bundle {against} is of {other.subject}, not of {bundle.subject}.",
