@@ -105,3 +105,35 @@ def test_an_ftp_store_makes_each_folder_of_its_path_once_and_says_where_it_is(
     usual = store_spec("space", ftp_settings(21, security="tls")).settings
     assert usual.describe() == "ftps fasciculus@127.0.0.1:/bundles"
     assert place.spec.settings.describe().endswith(f"127.0.0.1:{place.server.port}:/bundles")
+
+
+def test_an_sftp_store_says_where_it_is_and_reads_the_last_byte_too(tmp_path):
+    with sftp_place(tmp_path) as place:
+        settings = place.spec.settings
+        assert settings.describe() == f"sftp fasciculus@127.0.0.1:{settings.port}:/bundles"
+        usual = settings.model_copy(update={"port": 22})
+        assert usual.describe() == "sftp fasciculus@127.0.0.1:/bundles"
+        store = open_store(place.spec)
+        assert all(step.ok for step in try_store(store, make_root=True))
+        with connected(store):
+            store.put_bytes(b"two hundred pots", "a/file")
+            with closing(store.open("a/file", 15, 1)) as file:
+                assert file.read() == b"s"
+
+
+def test_a_server_may_leave_out_the_attributes_of_a_file(tmp_path, monkeypatch):
+    with sftp_place(tmp_path) as place:
+        store = open_store(place.spec)
+        assert all(step.ok for step in try_store(store, make_root=True))
+        with connected(store):
+            store.put_bytes(b"two hundred pots", "a/file")
+
+            def bare(_):
+                found = paramiko.SFTPAttributes()
+                found.filename = "file"
+                return [found]
+
+            monkeypatch.setattr(
+                "fasciculus.demo.sftp._Files.list_folder", lambda _, path: bare(path)
+            )
+            assert [(item.name, item.size) for item in store.items("a")] == [("file", 0)]
