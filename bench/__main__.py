@@ -23,6 +23,17 @@ from typing import Any, BinaryIO
 
 import msgspec
 
+from fasciculus.contracts.artifacts import Artifact
+from fasciculus.contracts.orders import (
+    BackupOrder,
+    HostOrder,
+    PreviousOrder,
+    RestoreOrder,
+    ServerOrder,
+    StoreOrder,
+    SubjectOrder,
+)
+from fasciculus.contracts.results import BackupResult
 from fasciculus.core.bundle.entry import FILE
 from fasciculus.core.bundle.listing import read_listing
 from fasciculus.core.bundle.manifest import ManifestSummary
@@ -34,16 +45,6 @@ from fasciculus.demo.mariadb import PrivateMariaDb, found
 from fasciculus.service.tasks.worker_pool import WorkerPool
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import Store, connected
-from fasciculus.worker.orders import (
-    BackupOrder,
-    HostOrder,
-    PreviousOrder,
-    RestoreOrder,
-    ServerOrder,
-    StoreOrder,
-    SubjectOrder,
-)
-from fasciculus.worker.results import BackupResult
 
 from . import data, records, ssh
 from .night import Night
@@ -146,6 +147,10 @@ class Bench:
     def subject(self, name: str = "bench", root: Path | None = None) -> SubjectOrder:
         return SubjectOrder(kind="account", name=name, host="reed-1", root=str(root or self.tree))
 
+    def artifact(self, path: Path) -> Artifact:
+        """Return a file or folder of the measurement, as orders name it."""
+        return Artifact.within("home", self.folder, path)
+
     def order(self, **more: Any) -> BackupOrder:
         values: dict[str, Any] = {
             "run": 1,
@@ -155,10 +160,10 @@ class Bench:
             "stores": [self.store_order()],
             "piece_size": 256 * MIB,
             "threads": os.cpu_count(),
-            "spool": str(self.folder / "spool"),
+            "spool": self.artifact(self.folder / "spool"),
             "spool_limit": 1024 * MIB,
-            "listing": str(self.folder / "listing.zst"),
-            "states": str(self.folder / "listing.states"),
+            "listing": self.artifact(self.folder / "listing.zst"),
+            "states": self.artifact(self.folder / "listing.states"),
             "writer": "bench",
         }
         return BackupOrder(**{**values, **more})
@@ -195,7 +200,7 @@ class Bench:
                     bundle=self.bundle,
                     store=self.store_order(),
                     target=str(self.folder / "back"),
-                    spool=str(self.folder / "spool2"),
+                    spool=self.artifact(self.folder / "spool2"),
                 )
             )
 
@@ -247,9 +252,9 @@ class Bench:
         return PreviousOrder(
             name=self.bundle,
             base=self.manifest.base,
-            listing=str(self.folder / kept),
+            listing=self.artifact(self.folder / kept),
             listing_sha256=self.manifest.listing_sha256,
-            states=str(self.folder / kept_states),
+            states=self.artifact(self.folder / kept_states),
             pieces=self.manifest.pieces,
         )
 

@@ -15,6 +15,9 @@ from running import until
 from trees import picture
 
 from fasciculus.bundles.retiring import complete
+from fasciculus.contracts.artifacts import Artifact
+from fasciculus.contracts.events import CopyRepacked, DamageCleared, DamageFound, from_line
+from fasciculus.contracts.orders import BackupOrder, RepackOrder, RestoreOrder, VerifyOrder
 from fasciculus.core.bundle.entry import Entry
 from fasciculus.core.bundle.listing import ListingWriter, read_listing
 from fasciculus.core.bundle.manifest import parse_manifest, sums
@@ -25,21 +28,9 @@ from fasciculus.stores.base import StoreSpec
 from fasciculus.stores.identity import write_identity
 from fasciculus.worker.backup.task import BackupTask
 from fasciculus.worker.connections import Connections
-from fasciculus.worker.events import (
-    CopyRepacked,
-    DamageCleared,
-    DamageFound,
-    Emitter,
-    from_line,
-)
+from fasciculus.worker.emitter import Emitter
 from fasciculus.worker.maintenance.repack import RepackTask
 from fasciculus.worker.maintenance.verify import VerifyTask
-from fasciculus.worker.orders import (
-    BackupOrder,
-    RepackOrder,
-    RestoreOrder,
-    VerifyOrder,
-)
 from fasciculus.worker.restore.task import RestoreTask
 
 MIB = 1024 * 1024
@@ -47,7 +38,16 @@ MIB = 1024 * 1024
 
 def made(kind, values):
     """An order of plain values."""
-    return msgspec.convert(values, kind)
+    return msgspec.convert(values, kind, dec_hook=_of_text)
+
+
+def _of_text(kind, value):
+    return artifact(value) if kind is Artifact else kind(value)
+
+
+def artifact(path):
+    """Any path of this machine, as orders name artifacts."""
+    return Artifact.within("home", Path("/"), Path(path))
 
 
 SUBJECT = Subject("account", "millpond")
@@ -81,7 +81,7 @@ class Nights:
             "name": name,
             "settings": spec.settings.model_dump_json(),
             "secrets": spec.secrets,
-            "tokens": str(spec.tokens.path) if spec.tokens else "",
+            "tokens": str(spec.tokens.path) if spec.tokens else None,
             "tokens_key": spec.tokens.key.hex() if spec.tokens else "",
             "stall_timeout": spec.stall_timeout,
             "store_id": "5" * 32,

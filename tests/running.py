@@ -271,7 +271,7 @@ def children(pid: int) -> list[tuple[int, str]]:
 
 def workers(service_pid: int) -> list[int]:
     """The workers of a service, which its fork server started."""
-    servers = [number for number, args in children(service_pid) if "--fork-server" in args]
+    servers = [number for number, args in children(service_pid) if "fasciculus.worker" in args]
     return [number for server in servers for number, _ in children(server)]
 
 

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from fasciculus.config import load
+from fasciculus.contracts.results import BackupResult
 from fasciculus.core.bundle.manifest import ContentsCount, ManifestSummary, PieceRecord
 from fasciculus.models import AccountInput, Database, HostInput, JobInput, Site, StoreInput
 from fasciculus.records import bundles, inventory, jobs, runs, stores
@@ -17,7 +18,6 @@ from fasciculus.records.db import Records, stamp
 from fasciculus.records.secret_cipher import SecretCipher
 from fasciculus.service.event_stream import EventStream
 from fasciculus.service.tasks.orders.connections import OrderInputs
-from fasciculus.worker.results import BackupResult
 
 START = datetime(2026, 11, 1, 2, 15, tzinfo=UTC)
 MILLPOND = ("account", "millpond")

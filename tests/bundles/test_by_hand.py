@@ -15,13 +15,13 @@ from nights import Nights, RestoreOrder, made
 from running import MIB, run, set_up, small_account
 from trees import awkward_tree, picture
 
+from fasciculus.contracts.orders import ResealOrder
 from fasciculus.core.bundle.sealing import make_identity
 from fasciculus.core.errors import TooNewError
 from fasciculus.hosts.local import LocalHost
 from fasciculus.models import StoreInput
-from fasciculus.worker.events import Emitter
+from fasciculus.worker.emitter import Emitter
 from fasciculus.worker.maintenance.resealing import ResealTask
-from fasciculus.worker.orders import ResealOrder
 from fasciculus.worker.restore.task import RestoreTask
 
 HERE = Path(__file__).parents[1]

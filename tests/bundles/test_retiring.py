@@ -15,6 +15,7 @@ from fasciculus.bundles.retiring import (
     retire,
     settle,
 )
+from fasciculus.contracts.orders import CopyOrder
 from fasciculus.core.bundle.authentication import Origin, origin_of
 from fasciculus.core.bundle.manifest import Manifest, PieceRecord, parse_manifest
 from fasciculus.core.errors import DamagedError, SettingError
@@ -23,7 +24,6 @@ from fasciculus.core.subject import Subject
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import connected
 from fasciculus.stores.reading import read_all
-from fasciculus.worker.orders import CopyOrder
 
 SUBJECT = Subject("account", "millpond")
 NAMES = [f"2026-11-{day:02}T021500Z-nightly" for day in range(1, 8)]

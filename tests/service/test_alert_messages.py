@@ -5,6 +5,7 @@ import json
 import pytest
 from sample_records import MILLPOND
 
+from fasciculus.contracts.events import DamageFound
 from fasciculus.core.watch import FAILED, Finding
 from fasciculus.models import Alert, ChannelInput, WatchSettings
 from fasciculus.records import channels, damage, maintenance, reports
@@ -13,7 +14,6 @@ from fasciculus.records.paging import PageRequest
 from fasciculus.service.notifications.alert_news import AlertNews
 from fasciculus.service.notifications.reporter import Reporter
 from fasciculus.service.watch_settings import save_watch_settings
-from fasciculus.worker.events import DamageFound
 
 DUTY, NIGHT, CHAIR = (f"{name}@sedge-quill.example" for name in ("duty", "night", "chair"))
 

@@ -7,6 +7,7 @@ import httpx
 import pytest
 from running import PASSWORD, folder_stores, run, service, small_account
 
+from fasciculus.contracts.events import DamageFound
 from fasciculus.core.permissions import Permission
 from fasciculus.core.scope import Scope
 from fasciculus.core.subject import Subject
@@ -15,7 +16,6 @@ from fasciculus.records import damage, restores, users
 from fasciculus.service.http.operations import OPERATIONS, PREFIX
 from fasciculus.service.usecases import runs
 from fasciculus.service.usecases.caller import Caller
-from fasciculus.worker.events import DamageFound
 
 #: What only the other account has: itself, its site, its home, its tag, its job.
 OTHERS = ("ferryline", "timetable.example", "boat-house", "night-boats", "crossings")

@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 
 import time_machine
 
+from fasciculus.contracts.events import Finished, from_line
 from fasciculus.core import schedule
 from fasciculus.core.bundle.layout import moment_of
 from fasciculus.core.retention import parse
@@ -21,7 +22,7 @@ from fasciculus.stores.base import connected
 from fasciculus.stores.identity import write_identity
 from fasciculus.worker.backup.task import BackupTask
 from fasciculus.worker.connections import Connections
-from fasciculus.worker.events import Emitter, Finished, from_line
+from fasciculus.worker.emitter import Emitter
 
 BEGIN = datetime(2026, 1, 1, 12, tzinfo=UTC)
 RULE = "3 newest, 10 daily, 6 weekly, 12 monthly, yearly forever, at least 4"

@@ -7,14 +7,14 @@ from nights import MIB, SUBJECT
 from servers import STAND_INS
 
 from fasciculus.bundles.retiring import complete
+from fasciculus.contracts.events import CopyMade, StoreSeen
+from fasciculus.contracts.orders import TransferOrder
 from fasciculus.core.errors import FasciculusError
 from fasciculus.stores import open_store
 from fasciculus.stores import retrying as retrying_module
 from fasciculus.stores.base import connected
 from fasciculus.stores.trying import try_store
-from fasciculus.worker.events import CopyMade, StoreSeen
 from fasciculus.worker.maintenance.transfer import TransferTask
-from fasciculus.worker.orders import TransferOrder
 
 #: What is done wrong, how often a bundle fails by it, and what verifying reads as damaged.
 WRONGS = {

@@ -15,11 +15,11 @@ from pathlib import Path
 import pytest
 from nights import Nights, made
 
+from fasciculus.contracts.orders import RestoreOrder
 from fasciculus.core.errors import FasciculusError
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.ssh import SshHost
-from fasciculus.worker.events import Emitter
-from fasciculus.worker.orders import RestoreOrder
+from fasciculus.worker.emitter import Emitter
 from fasciculus.worker.restore.task import RestoreTask
 
 SECRET = b"of another user"

@@ -14,14 +14,14 @@ from nights import MIB, SUBJECT, Nights, Power, made, settled
 from running import folder_stores, run, set_up, small_account, stand_in_spec, until
 
 from fasciculus.client import RefusedError
+from fasciculus.contracts.orders import RepackOrder, RepairOrder
 from fasciculus.core.errors import FasciculusError
 from fasciculus.models import Changes, JobInput, StoreInput
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.identity import write_identity
-from fasciculus.worker.events import Emitter
+from fasciculus.worker.emitter import Emitter
 from fasciculus.worker.maintenance.repack import RepackTask
 from fasciculus.worker.maintenance.repair import RepairTask
-from fasciculus.worker.orders import RepackOrder, RepairOrder
 
 
 @pytest.fixture

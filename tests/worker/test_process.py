@@ -20,8 +20,8 @@ statvfs = os.statvfs
 no_room = SimpleNamespace(f_bavail=0, f_frsize=4096)
 os.statvfs = lambda path: no_room if path == full else statvfs(path)
 process.carry_out = task
-process.from_line = lambda line: SimpleNamespace(spool=sys.argv[1], target="", listing="")
-sys.exit(process.main())
+process.from_line = lambda line, identity: SimpleNamespace(spool=sys.argv[1], target="", listing="")
+sys.exit(process.main(None))
 """
 
 

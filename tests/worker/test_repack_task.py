@@ -7,12 +7,12 @@ import pytest
 from nights import made, settled
 from running import until
 
+from fasciculus.contracts.events import Log, Progress
+from fasciculus.contracts.orders import RepackOrder
 from fasciculus.core.bundle.listing import read_listing
 from fasciculus.core.bundle.reader import BundleReader
 from fasciculus.core.errors import DamagedError, FasciculusError, StoreFullError, UnreachableError
 from fasciculus.stores.folder import FolderStore
-from fasciculus.worker.events import Log, Progress
-from fasciculus.worker.orders import RepackOrder
 
 MIB = 1024 * 1024
 

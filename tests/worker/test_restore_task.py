@@ -12,13 +12,14 @@ import pytest
 from nights import made
 from trees import picture
 
+from fasciculus.contracts.events import Log, Progress, from_line
+from fasciculus.contracts.orders import RestoreOrder
 from fasciculus.core.bundle.entry import SYMLINK, Entry
 from fasciculus.core.bundle.inode_flags import read_flags
 from fasciculus.core.errors import DamagedError, MissingError, SettingError, StoreFullError
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.local_tree import LocalTree
-from fasciculus.worker.events import Emitter, Log, Progress, from_line
-from fasciculus.worker.orders import RestoreOrder
+from fasciculus.worker.emitter import Emitter
 from fasciculus.worker.restore import task as module
 from fasciculus.worker.restore.task import RestoreTask
 

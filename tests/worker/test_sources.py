@@ -5,6 +5,7 @@ import os
 
 import pytest
 
+from fasciculus.contracts.orders import BackupOrder, MailOrder, SubjectOrder
 from fasciculus.core.bundle.codecs import codec
 from fasciculus.core.bundle.listing import ListingWriter, read_listing
 from fasciculus.core.bundle.reader import BundleReader
@@ -15,11 +16,6 @@ from fasciculus.hosts.local import LocalFile, LocalHost
 from fasciculus.worker.backup.sources.databases import DatabaseSource
 from fasciculus.worker.backup.sources.files import FileSource
 from fasciculus.worker.backup.sources.mail import MailSource
-from fasciculus.worker.orders import (
-    BackupOrder,
-    MailOrder,
-    SubjectOrder,
-)
 
 
 class Folder:

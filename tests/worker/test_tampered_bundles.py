@@ -7,6 +7,7 @@ nothing altered is restored as if it were right.
 import hashlib
 import io
 import json
+import pickle
 import shutil
 import stat
 import subprocess
@@ -20,22 +21,22 @@ import orjson
 import pytest
 import zstandard
 from copies import unrecorded
-from nights import KEY, SUBJECT, Nights
+from nights import KEY, SUBJECT, Nights, made
 from trees import picture
 
 from fasciculus.bundles.archives import archive_format
 from fasciculus.bundles.files import fetch_listing
 from fasciculus.bundles.tar_export import ExportSelection
+from fasciculus.contracts.orders import RestoreOrder, StoreOrder, TransferOrder, VerifyOrder
 from fasciculus.core.bundle.manifest import PieceRecord, sums
 from fasciculus.core.errors import FasciculusError
 from fasciculus.hosts.local import LocalHost
 from fasciculus.service.store_work import remove_copies, sweep_pieces
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import connected
-from fasciculus.worker.events import Emitter
+from fasciculus.worker.emitter import Emitter
 from fasciculus.worker.maintenance.transfer import TransferTask
 from fasciculus.worker.maintenance.verify import VerifyTask
-from fasciculus.worker.orders import RestoreOrder, StoreOrder, TransferOrder, VerifyOrder
 from fasciculus.worker.restore.task import RestoreTask
 
 MIB = 1024 * 1024
@@ -101,7 +102,7 @@ class Tampered:
             "target": str(self.root / "back"),
             "spool": str(self.root / "spool"),
         }
-        order = msgspec.convert(values, RestoreOrder)
+        order = made(RestoreOrder, values)
         sink = Emitter(io.BytesIO())
         try:
             return RestoreTask(order, LocalHost(), sink, threading.Event()).run().outcome
@@ -117,12 +118,12 @@ class Tampered:
             "spool": str(self.root / "spool"),
             "deep": True,
         }
-        order = msgspec.convert(values, VerifyOrder)
+        order = made(VerifyOrder, values)
         return VerifyTask(order, Emitter(io.BytesIO()), threading.Event()).run().outcome
 
     def downloaded(self) -> list[str]:
         """The names in an archive of an unvouched bundle; none if it is refused."""
-        order = msgspec.convert(self.nights.store_order("attic"), StoreOrder)
+        order = made(StoreOrder, self.nights.store_order("attic"))
         listing, spool = self.root / "downloaded.zst", self.root / "spool"
         spool.mkdir(exist_ok=True)
         with connected(open_store(order.spec())) as store:
@@ -145,7 +146,7 @@ class Tampered:
 
     def removed(self) -> None:
         """Remove the bundle from its store, as for a deleted account."""
-        order = msgspec.convert(self.nights.store_order("attic"), StoreOrder)
+        order = made(StoreOrder, self.nights.store_order("attic"))
         remove_copies(lambda name: None, order, SUBJECT, [self.name])
         order.recorded = []
         sweep_pieces(order, SUBJECT)
@@ -406,14 +407,13 @@ def test_a_link_where_a_file_should_be_is_not_followed_out_of_the_store(tampered
 # Memory ---------------------------------------------------------------------------------
 
 RESTORE_ALONE = """
-import io, sys, threading
+import io, pickle, sys, threading
 from fasciculus.hosts.local import LocalHost
-from fasciculus.worker.events import Emitter
-from fasciculus.worker.orders import from_line
+from fasciculus.worker.emitter import Emitter
 from fasciculus.worker.restore.task import RestoreTask
 from fasciculus.core.errors import FasciculusError
 try:
-    RestoreTask(from_line(sys.stdin.buffer.read()), LocalHost(), Emitter(io.BytesIO()),
+    RestoreTask(pickle.load(sys.stdin.buffer), LocalHost(), Emitter(io.BytesIO()),
                 threading.Event()).run()
 except FasciculusError as error:
     print(error)
@@ -465,7 +465,7 @@ def test_nothing_takes_a_worker_more_than_its_memory(tampered, make):
     shutil.rmtree(tampered.root / "back", ignore_errors=True)
     done = subprocess.run(
         [sys.executable, "-c", RESTORE_ALONE],
-        input=json.dumps(values).encode(),
+        input=pickle.dumps(made(RestoreOrder, values)),
         capture_output=True,
         check=True,
         timeout=300,

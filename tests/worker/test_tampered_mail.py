@@ -9,10 +9,11 @@ import threading
 import pytest
 from nights import KEY, Nights, made
 
+from fasciculus.contracts.events import Log, from_line
+from fasciculus.contracts.orders import RestoreOrder
 from fasciculus.core.bundle.entry import DIR, FILE, SYMLINK, Entry
 from fasciculus.hosts.local import LocalHost
-from fasciculus.worker.events import Emitter, Log, from_line
-from fasciculus.worker.orders import RestoreOrder
+from fasciculus.worker.emitter import Emitter
 from fasciculus.worker.restore.task import RestoreTask
 from fasciculus.worker.restore.writer import EntryWriter
 

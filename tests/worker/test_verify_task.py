@@ -6,10 +6,7 @@ import shutil
 import pytest
 from nights import KEY, SUBJECT
 
-from fasciculus.core.bundle.entry import Extent
-from fasciculus.core.errors import FasciculusError, MissingError
-from fasciculus.stores.folder import FolderStore
-from fasciculus.worker.events import (
+from fasciculus.contracts.events import (
     CopyRepacked,
     CopyVerified,
     DamageCleared,
@@ -17,8 +14,11 @@ from fasciculus.worker.events import (
     Log,
     Progress,
 )
+from fasciculus.contracts.orders import VerifyOrder
+from fasciculus.core.bundle.entry import Extent
+from fasciculus.core.errors import FasciculusError, MissingError
+from fasciculus.stores.folder import FolderStore
 from fasciculus.worker.maintenance.verify import VerifyTask
-from fasciculus.worker.orders import VerifyOrder
 
 MIB = 1024 * 1024
 

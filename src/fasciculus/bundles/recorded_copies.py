@@ -23,15 +23,21 @@ from .files import is_listing_of
 class RecordedCopy(Protocol):
     """A copy that the records know.
 
-    ``manifest`` and ``listing`` are the paths of the files next to the records, empty if there are
+    ``manifest`` and ``listing`` are the paths of the files next to the records, None if there are
     none; ``pieces`` are the names of its pieces, if there is no manifest. Digests are empty where a
     version that did not note them made the copy. ``vouched`` says whether this service made it.
     """
 
     name: str
-    manifest: str
+
+    @property
+    def manifest(self) -> str | None: ...
+
     manifest_sha256: str
-    listing: str
+
+    @property
+    def listing(self) -> str | None: ...
+
     listing_sha256: str
     pieces: list[str]
     vouched: bool

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
@@ -30,7 +30,7 @@ class ServerSpec:
     """How to reach a database server of a host."""
 
     settings: Settings
-    secrets: dict[str, str] = field(default_factory=dict, repr=False)
+    secrets: Mapping[str, str] = field(default_factory=dict, repr=False)
 
 
 class ReadableFile(Protocol):

@@ -7,6 +7,7 @@ from contextlib import closing
 from pathlib import Path
 
 from ..config import Config
+from ..contracts.orders import HostOrder
 from ..core.discovery.accounts import (
     DiscoveredAccount,
     DiscoveredDatabase,
@@ -36,7 +37,6 @@ from ..records import discoveries, inventory
 from ..records.db import Records, now
 from ..records.secret_cipher import SecretCipher
 from ..worker.database_access import database_access
-from ..worker.orders import HostOrder
 from . import outside
 from .tasks.orders.connections import OrderInputs, host_order
 

@@ -9,18 +9,18 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from ..contracts.orders import BackupOrder, HostOrder, Order, StoreOrder
 from ..core.errors import FasciculusError
 from ..hosts import KINDS as host_kinds
 from ..hosts import open_host
 from ..stores import KINDS as store_kinds
 from ..stores import open_store
-from .orders import BackupOrder, HostOrder, Order, StoreOrder
 
 if TYPE_CHECKING:
     from ..hosts.base import HostConnection
     from ..stores.base import Store
 
-_encoder = msgspec.json.Encoder()
+_encoder = msgspec.json.Encoder(enc_hook=str)
 
 
 def shared_key(order: Order) -> str:

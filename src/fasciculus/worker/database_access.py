@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from ..contracts.orders import HostOrder
 from ..core.errors import FasciculusError
 from ..databases import ENGINES
 from ..databases.base import DatabaseAccess, DatabaseHost
-from .orders import HostOrder
 
 
 def database_access(

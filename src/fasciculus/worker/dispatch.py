@@ -7,11 +7,8 @@ from collections.abc import Iterator
 from contextlib import closing, contextmanager
 from pathlib import Path
 
-from ..core.errors import DamagedError
-from ..hosts import open_host
-from .connections import Connections
-from .events import DamageMet, Emitter
-from .orders import (
+from ..contracts.events import DamageMet
+from ..contracts.orders import (
     BackupOrder,
     ImportOrder,
     Order,
@@ -24,7 +21,11 @@ from .orders import (
     TransferOrder,
     VerifyOrder,
 )
-from .results import AnyResult, ReleaseResult
+from ..contracts.results import AnyResult, ReleaseResult
+from ..core.errors import DamagedError
+from ..hosts import open_host
+from .connections import Connections
+from .emitter import Emitter
 
 
 def carry_out(

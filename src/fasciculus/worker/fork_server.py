@@ -4,8 +4,10 @@ The service sends one message per order over a socket of whole messages: the kin
 stores that it needs, as ``host:ssh store:sftp``, for the imports; and four descriptors: the
 worker's standard input, output and error, and a socket of its own. On that socket the fork server
 answers with the worker's pidfd (``pidfd_open(2)``) and, when the worker has ended, with its wait
-status as decimal text. The fork server itself never reads an order, so that no secret of one task
-is in the memory of the next; what a worker left running is killed with its process group.
+status as decimal text. Its first message is the public key that orders for its workers are sealed
+to; the private one never leaves it and them. The fork server itself never reads an order, so that
+no secret of one task is in the memory of the next; what a worker left running is killed with its
+process group.
 """
 
 from __future__ import annotations
@@ -19,6 +21,7 @@ from collections.abc import Iterable
 from contextlib import suppress
 from importlib import import_module
 
+from ..contracts.sealed_secrets import WorkerIdentity
 from ..core import schedule
 from ..databases import ENGINES
 from ..hosts import KINDS as host_kinds
@@ -57,13 +60,14 @@ def serve(control_descriptor: int) -> None:
     # What is imported stays: looking through it in each worker would also copy its pages.
     gc.freeze()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    ForkServer(socket.socket(fileno=control_descriptor)).run()
+    ForkServer(socket.socket(fileno=control_descriptor), WorkerIdentity()).run()
 
 
 class ForkServer:
     """Starts workers and reports their ends."""
 
-    def __init__(self, control: socket.socket) -> None:
+    def __init__(self, control: socket.socket, identity: WorkerIdentity) -> None:
+        self._identity = identity
         self._control: socket.socket | None = control
         self._workers: dict[int, socket.socket] = {}
         self._imported: set[str] = set()
@@ -76,6 +80,7 @@ class ForkServer:
         signal.set_wakeup_fd(self._wake_out)
         self._selector.register(self._wake_in, selectors.EVENT_READ)
         assert self._control is not None
+        self._control.send(self._identity.recipient.encode())
         self._selector.register(self._control, selectors.EVENT_READ)
         while self._control is not None or self._workers:
             for key, _ in self._selector.select():
@@ -141,7 +146,7 @@ class ForkServer:
                 os.close(descriptor)
             from .process import main
 
-            code = main()
+            code = main(self._identity)
         finally:
             # Taking the interpreter apart would cost a tenth of a second, and is the parent's.
             os._exit(code)

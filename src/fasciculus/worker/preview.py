@@ -11,6 +11,9 @@ from pathlib import Path
 import orjson
 import zstandard
 
+from ..contracts.events import Progress
+from ..contracts.orders import PreviewOrder
+from ..contracts.results import ExcludedSize, FolderSize, MeasuredSize, PreviewResult
 from ..core.bundle.listing import read_lines
 from ..core.bundle.tree_walk import shown
 from ..core.errors import DamagedError, MissingError
@@ -18,9 +21,7 @@ from ..core.file_filters import CACHE_TAG, FileSelector
 from ..core.preview import PreviewCounter, PreviewCounts
 from ..hosts.base import HostConnection, TreeName
 from .backup.excluded_paths import excluded_paths
-from .events import Emitter, Progress
-from .orders import PreviewOrder
-from .results import ExcludedSize, FolderSize, MeasuredSize, PreviewResult
+from .emitter import Emitter
 
 _EVERY = 20_000
 _SAMPLES = 48

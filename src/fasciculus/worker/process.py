@@ -16,16 +16,20 @@ from contextlib import closing
 from types import FrameType
 from typing import BinaryIO
 
+from ..contracts.events import Finished
+from ..contracts.orders import from_line
+from ..contracts.results import AnyResult, Failure
+from ..contracts.sealed_secrets import WorkerIdentity
 from ..core.errors import FasciculusError
 from ..memory import limit_memory
 from .connections import Connections
 from .dispatch import carry_out
+from .emitter import Emitter
 from .errors import CancelledError, NoStoreLeftError, error_text, is_passing
-from .events import Emitter, Finished
 from .order_input import OrderInput
-from .orders import from_line
-from .results import AnyResult, Failure
 
+#: The fields of orders that say where a task writes on this machine.
+_PLACES = ("target", "spool", "listing", "listings")
 _SUCCESS = ("done", "warned", "partial")
 #: Bytes that a task may take beyond what its code needs: three times what any has been seen to.
 MEMORY = 1024 * 1024 * 1024
@@ -58,8 +62,10 @@ class _Cancellation:
         self.stop = threading.Event()
 
 
-def main() -> int:
-    """Carry out orders, and report what each comes to. Returns the exit code."""
+def main(identity: WorkerIdentity) -> int:
+    """Carry out orders that are sealed to this worker, and report what each comes to. Returns the
+    exit code.
+    """
     # Stray prints must not get between the events.
     sink = os.fdopen(os.dup(1), "wb")
     os.dup2(2, 1)
@@ -75,7 +81,9 @@ def main() -> int:
             if not is_limited:
                 limit_memory(MEMORY)
                 is_limited = True
-            result, more_may_follow = _carried_out(line, sink, orders, cancellation, connections)
+            result, more_may_follow = _carried_out(
+                line, identity, sink, orders, cancellation, connections
+            )
             code = 0 if result.outcome in _SUCCESS else 1
             if not more_may_follow:
                 break
@@ -84,6 +92,7 @@ def main() -> int:
 
 def _carried_out(
     line: bytes,
+    identity: WorkerIdentity,
     sink: BinaryIO,
     orders: OrderInput,
     cancellation: _Cancellation,
@@ -97,9 +106,9 @@ def _carried_out(
     try:
         cancellation.begin()
         orders.begin()
-        order = from_line(line)
+        order = from_line(line, identity)
         more_may_follow = getattr(order, "more_may_follow", False)
-        places = [getattr(order, name, "") for name in ("target", "spool", "listing", "listings")]
+        places = [getattr(order, name, None) or "" for name in _PLACES]
         result = carry_out(order, emitter, cancellation.stop, connections)
     except MemoryError:
         error = f"The task needed more than {MEMORY >> 20} MiB of memory and was ended."

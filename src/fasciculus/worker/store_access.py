@@ -6,6 +6,8 @@ import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 
+from ..contracts.events import StoreSeen
+from ..contracts.orders import StoreOrder
 from ..core.errors import FasciculusError
 from ..core.transfer_limits import parse_limit
 from ..stores import open_store
@@ -13,8 +15,7 @@ from ..stores.base import Store, connected
 from ..stores.identity import check_identity, check_ours
 from ..stores.retrying import RetryingStore
 from ..stores.throttle import Throttle
-from .events import Emitter, StoreSeen
-from .orders import StoreOrder
+from .emitter import Emitter
 
 
 def retrying_store(

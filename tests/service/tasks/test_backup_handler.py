@@ -6,6 +6,9 @@ import pytest
 import time_machine
 from sample_records import MILLPOND, bundle_of
 
+from fasciculus.contracts.events import CopyResult, CopyRetired, Log
+from fasciculus.contracts.orders import BackupOrder, ReleaseOrder
+from fasciculus.contracts.results import Failure
 from fasciculus.core.bundle.manifest import DiffCounts
 from fasciculus.core.errors import FasciculusError, MissingError, SettingError
 from fasciculus.core.scope import EVERYTHING
@@ -18,14 +21,13 @@ from fasciculus.service.tasks.backups import (
     PausedError,
     RunStart,
 )
-from fasciculus.worker.events import CopyResult, CopyRetired, Log
-from fasciculus.worker.orders import BackupOrder, ReleaseOrder
-from fasciculus.worker.results import Failure
+from fasciculus.service.tasks.worker_pool import WorkerPool
 
 
 @pytest.fixture
 def handler(heronmere):
     found = BackupHandler(heronmere.config, heronmere.records, heronmere.cipher, heronmere.events)
+    found.collect = WorkerPool().collect
     found.ended_runs = []
     found.on_run_ended = found.ended_runs.append
     return found

@@ -3,14 +3,7 @@
 import pytest
 from sample_records import MILLPOND, bundle_of, piece
 
-from fasciculus.core.errors import MissingError, SettingError
-from fasciculus.core.scope import EVERYTHING
-from fasciculus.records import bundles, damage, maintenance
-from fasciculus.records.maintenance import MaintenanceOptions
-from fasciculus.records.paging import PageRequest
-from fasciculus.service.tasks.maintenance import MaintenanceHandler
-from fasciculus.service.tasks.progress import TaskProgress
-from fasciculus.worker.events import (
+from fasciculus.contracts.events import (
     CopyRepacked,
     CopyVerified,
     DamageCleared,
@@ -18,7 +11,15 @@ from fasciculus.worker.events import (
     Log,
     Progress,
 )
-from fasciculus.worker.results import Failure, RepackResult, RepairResult, VerifyResult
+from fasciculus.contracts.results import Failure, RepackResult, RepairResult, VerifyResult
+from fasciculus.core.errors import MissingError, SettingError
+from fasciculus.core.scope import EVERYTHING
+from fasciculus.records import bundles, damage, maintenance
+from fasciculus.records.maintenance import MaintenanceOptions
+from fasciculus.records.paging import PageRequest
+from fasciculus.service.tasks.maintenance import MaintenanceHandler
+from fasciculus.service.tasks.progress import TaskProgress
+from fasciculus.service.tasks.worker_pool import WorkerPool
 
 FERRYLINE = ("account", "ferryline")
 
@@ -39,6 +40,7 @@ def handler(heronmere):
         heronmere.config, heronmere.records, heronmere.cipher, heronmere.events
     )
     found.reports, found.reported, found.queued_more = Reports(), [], []
+    found.collect = WorkerPool().collect
     found.on_reported = lambda: found.reported.append(True)
     found.enqueue = found.queued_more.extend
     return found

@@ -7,14 +7,14 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from running import until
 
+from fasciculus.contracts.events import Log, Progress
+from fasciculus.contracts.orders import ReleaseOrder
+from fasciculus.contracts.results import Failure, ReleaseResult
 from fasciculus.core.errors import SettingError
 from fasciculus.service.tasks import runner as module
 from fasciculus.service.tasks.journal import Journal
 from fasciculus.service.tasks.queued import QueuedRestore
 from fasciculus.service.tasks.runner import TaskRunner
-from fasciculus.worker.events import Log, Progress
-from fasciculus.worker.orders import ReleaseOrder
-from fasciculus.worker.results import Failure, ReleaseResult
 
 DONE = ReleaseResult(outcome="done")
 

@@ -6,14 +6,15 @@ import signal
 from pathlib import Path
 
 import pytest
-from nights import made
+from nights import artifact, made
 from running import children, until
 
+from fasciculus.contracts.events import Log
+from fasciculus.contracts.orders import PreviewOrder, ReleaseOrder
+from fasciculus.contracts.results import Failure, PreviewResult, ReleaseResult
+from fasciculus.contracts.sealed_secrets import Secret
 from fasciculus.service.tasks import worker_pool as module
 from fasciculus.service.tasks.worker_pool import WorkerPool
-from fasciculus.worker.events import Log
-from fasciculus.worker.orders import PreviewOrder, ReleaseOrder
-from fasciculus.worker.results import Failure, PreviewResult, ReleaseResult
 
 
 @pytest.fixture(scope="module")
@@ -31,7 +32,7 @@ def pool(shared_pool):
 
 def release(folder, *flags):
     """An order that removes flag files: the least that a worker can do."""
-    return ReleaseOrder(hold_flags=[str(flag) for flag in flags], spool=str(folder / "spool"))
+    return ReleaseOrder(hold_flags=[str(flag) for flag in flags], spool=artifact(folder / "spool"))
 
 
 def preview(root, spool, **more):
@@ -174,7 +175,7 @@ def test_settings_of_the_service_do_not_reach_a_worker(tmp_path, monkeypatch):
 def test_secrets_of_an_order_are_not_in_the_process_that_forks(pool, tmp_path):
     """It never reads an order: what one worker knew, the next cannot."""
     order = preview(tmp_path, tmp_path / "spool")
-    order.host.secrets = {"password": "oar-and-rope-4711"}
+    order.host.secrets = {"password": Secret("oar-and-rope-4711")}
     worker = pool.start(order)
     carried(worker)
     assert b"oar-and-rope-4711" not in memory(server(pool))
@@ -208,7 +209,8 @@ def test_no_worker_is_said_in_words(monkeypatch, tmp_path):
 
 def test_an_order_that_is_none_is_a_failure_that_says_so(pool, tmp_path):
     worker = module.WorkerProcess(pool._fork(release(tmp_path)), None)
-    line = json.dumps({"order": "release", "hold_flags": [7], "spool": "x"}).encode()
+    order = {"order": "release", "hold_flags": [7], "spool": "home/x"}
+    line = json.dumps({"order": order, "secrets": "", "folders": {"home": "/"}}).encode()
     os.write(worker._process._orders, line + b"\n")
     carried(worker)
     assert worker.result.outcome == "failed" and "hold_flags" in worker.result.error

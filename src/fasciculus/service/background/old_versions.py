@@ -8,13 +8,13 @@ from contextlib import suppress
 from datetime import UTC, datetime, timedelta
 
 from ...config import Config
+from ...contracts.orders import StoreOrder
 from ...core.errors import FasciculusError
 from ...records import settings, stores
 from ...records.db import Records, stamp
 from ...records.secret_cipher import SecretCipher
 from ...stores import KINDS, open_store
 from ...stores.base import VersionedStore, connected
-from ...worker.orders import StoreOrder
 from .. import outside
 from ..tasks.orders.connections import OrderInputs, store_order
 

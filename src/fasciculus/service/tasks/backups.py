@@ -10,6 +10,9 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
+from ...contracts.events import CopyResult, CopyRetired, DamageMet, Event, Log, StoreSeen
+from ...contracts.orders import Order, ReleaseOrder
+from ...contracts.results import AnyResult, BackupResult, Failure
 from ...core.errors import FasciculusError, SettingError
 from ...core.formatting import format_count
 from ...core.schedule import spread
@@ -27,10 +30,8 @@ from ...records import (
     store_days,
     stores,
 )
-from ...worker.events import CopyResult, CopyRetired, DamageMet, Event, Log, StoreSeen
-from ...worker.orders import Order, ReleaseOrder
-from ...worker.results import AnyResult, BackupResult, Failure
 from .handler import HandlerBase
+from .orders.artifacts import under_way
 from .orders.backup import backup_order
 from .progress import TaskProgress
 from .queued import PRIORITIES, QueuedBackup
@@ -354,9 +355,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
             "states": config.states(*task.subject, bundle),
         }
         for suffix, place in places.items():
-            source = config.under_way / f"task-{task.number}.{suffix}"
-            if source.exists():
-                source.rename(place)
+            self.collect(under_way(config, f"task-{task.number}.{suffix}"), place)
         # The next bundle builds on this one: the stat cache of the previous is of no use any more.
         if task.previous:
             config.states(*task.subject, task.previous).unlink(missing_ok=True)

@@ -5,17 +5,19 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Generic, Protocol, TypeVar
 
 from ...config import Config
+from ...contracts.artifacts import Artifact
+from ...contracts.events import Event, Log
+from ...contracts.orders import Order
+from ...contracts.results import AnyResult
 from ...core.subject import Subject
 from ...models import LogLine
 from ...records import log_lines
 from ...records.db import Records
 from ...records.secret_cipher import SecretCipher
-from ...worker.events import Event, Log
-from ...worker.orders import Order
-from ...worker.results import AnyResult
 from ..event_stream import EventStream
 from .orders.connections import OrderInputs
 from .queued import QueuedTask
@@ -67,6 +69,9 @@ class HandlerBase(Generic[T]):
 
     #: Has a copy read through whole that was found damaged: store, subject, bundle, by what.
     verify: Callable[[str, Subject, str, str], None]
+
+    #: Brings what a task left, by its worker, to its place.
+    collect: Callable[[Artifact, Path], bool]
 
     def __init__(
         self, config: Config, records: Records, cipher: SecretCipher, events: EventStream

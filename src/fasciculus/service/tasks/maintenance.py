@@ -11,16 +11,7 @@ from typing import Protocol
 
 from msgspec.structs import asdict, replace
 
-from ...core.errors import FasciculusError, SettingError
-from ...core.formatting import format_count, format_list
-from ...core.subject import Subject
-from ...models import MaintenanceTask
-from ...records import bundles, damage, imports, maintenance, store_days, stores, transfers
-from ...records.maintenance import MaintenanceOptions
-from ...records.secret_cipher import SecretCipher
-from ...records.store_proposals import KINDS, FoundProposal
-from ...records.told_settings import settings_of
-from ...worker.events import (
+from ...contracts.events import (
     BundleFound,
     CopyMade,
     CopyRepacked,
@@ -34,9 +25,19 @@ from ...worker.events import (
     RecordsCopyFound,
     StoreSeen,
 )
-from ...worker.orders import Order
-from ...worker.results import AnyResult, MaintenanceResult, RepackResult, VerifyResult
+from ...contracts.orders import Order
+from ...contracts.results import AnyResult, MaintenanceResult, RepackResult, VerifyResult
+from ...core.errors import FasciculusError, SettingError
+from ...core.formatting import format_count, format_list
+from ...core.subject import Subject
+from ...models import MaintenanceTask
+from ...records import bundles, damage, imports, maintenance, store_days, stores, transfers
+from ...records.maintenance import MaintenanceOptions
+from ...records.secret_cipher import SecretCipher
+from ...records.store_proposals import KINDS, FoundProposal
+from ...records.told_settings import settings_of
 from .handler import HandlerBase
+from .orders.artifacts import under_way
 from .orders.maintenance import RECORDS_COPY, RECORDS_FOLDER, maintenance_order
 from .progress import TaskProgress
 from .queued import QueuedMaintenance
@@ -178,14 +179,12 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         name = event.bundle if alike else f"{event.bundle}@{task.store}"
         for suffix, place in (("zst", self._config.listing), ("json", self._config.manifest)):
             target = place(*task.subject, name)
-            made = self._folder(task) / f"{event.bundle}.{suffix}"
             if alike:
                 for other in target.parent.glob(f"{event.bundle}@*.{suffix}"):
                     other.unlink()
-            if made.exists():
-                target.parent.mkdir(parents=True, exist_ok=True)
-                made.rename(target)
-            else:
+            target.parent.mkdir(parents=True, exist_ok=True)
+            left = f"maintenance-{task.number}/{event.bundle}.{suffix}"
+            if not self.collect(under_way(self._config, left), target):
                 # It is fetched from the store on request.
                 target.unlink(missing_ok=True)
 
@@ -251,7 +250,8 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         none can be read.
         """
         path = self._folder(task) / RECORDS_COPY
-        if not task.records_copy or not path.exists():
+        left = under_way(self._config, f"maintenance-{task.number}/{RECORDS_COPY}")
+        if not task.records_copy or not self.collect(left, path):
             return []
         spool = self._config.spool / f"maintenance-{task.number}"
         try:

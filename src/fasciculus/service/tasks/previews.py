@@ -10,11 +10,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+from ...contracts.events import Progress
+from ...contracts.orders import PreviewOrder
+from ...contracts.results import AnyResult, Failure, PreviewResult
 from ...core.errors import FasciculusError, MissingError
 from ...models.discovery import ExcludedSize, Folder, Preview, SizeCount
-from ...worker.events import Progress
-from ...worker.orders import PreviewOrder
-from ...worker.results import AnyResult, Failure, PreviewResult
 from .worker_pool import Worker, Workers
 
 _KEPT = 50

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from dataclasses import dataclass, field
 
-from ...worker.events import Progress
+from ...contracts.events import Progress
 
 _SMOOTHING = 0.3
 _LEAST_INTERVAL = 0.2

@@ -6,9 +6,9 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import TYPE_CHECKING, Literal
 
+from ...contracts.events import BundleFound
+from ...contracts.orders import BackupOrder
 from ...core.subject import Subject
-from ...worker.events import BundleFound
-from ...worker.orders import BackupOrder
 from .progress import TaskProgress
 
 if TYPE_CHECKING:

@@ -5,12 +5,12 @@ from __future__ import annotations
 import shutil
 from collections.abc import Callable
 
+from ...contracts.events import DamageMet, Event, Log, StoreSeen
+from ...contracts.orders import Order
+from ...contracts.results import AnyResult, RestoreResult
 from ...core.subject import Subject
 from ...models import Restore
 from ...records import inventory, restores, store_days
-from ...worker.events import DamageMet, Event, Log, StoreSeen
-from ...worker.orders import Order
-from ...worker.results import AnyResult, RestoreResult
 from .handler import HandlerBase
 from .orders.restore import restore_order
 from .progress import TaskProgress

@@ -9,12 +9,12 @@ from collections.abc import Callable, Iterable, Mapping
 from datetime import UTC, datetime
 from typing import Any
 
+from ...contracts.events import Log, Progress
+from ...contracts.orders import BackupOrder, Order
+from ...contracts.results import AnyResult, Failure
 from ...core.errors import FasciculusError
 from ...core.formatting import format_count
 from ...core.subject import Subject
-from ...worker.events import Log, Progress
-from ...worker.orders import BackupOrder, Order
-from ...worker.results import AnyResult, Failure
 from .handler import Handler
 from .journal import Journal
 from .progress import TaskProgress

@@ -62,7 +62,7 @@ class Tasks:
         self._restores = RestoreHandler(config, records, cipher, events)
         self._maintenance = MaintenanceHandler(config, records, cipher, events)
         for handler in (self._backups, self._restores, self._maintenance):
-            handler.verify = self.verify_copy
+            handler.verify, handler.collect = self.verify_copy, workers.collect
         self._backups.on_run_ended = on_run_ended
         self._on_started_by_hand = on_started_by_hand
         self._maintenance.reports, self._maintenance.on_reported = reports, on_reported

@@ -20,13 +20,15 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import suppress
+from pathlib import Path
 from typing import IO, Protocol
 
+from ...contracts.artifacts import Artifact
+from ...contracts.events import Event, Finished, from_line
+from ...contracts.orders import BackupOrder, Order, kinds_of, to_line
+from ...contracts.results import AnyResult
 from ...core.errors import FasciculusError
 from ...worker.connections import shared_key
-from ...worker.events import Event, Finished, from_line
-from ...worker.orders import BackupOrder, Order, kinds_of, to_line
-from ...worker.results import AnyResult
 
 log = logging.getLogger(__name__)
 
@@ -67,6 +69,9 @@ class Workers(Protocol):
 
     def start(self, order: Order) -> Worker:
         """Give an order to a worker. Raises ``FasciculusError`` if there is none."""
+
+    def collect(self, left: Artifact, place: Path) -> bool:
+        """Bring what a task left to its place; return whether it left any."""
 
     def close(self) -> None: ...
 
@@ -151,8 +156,10 @@ class _Process:
         events: int,
         own: socket.socket,
         errors: IO[bytes],
+        recipient: str,
         on_surprise: Callable[[], None],
     ) -> None:
+        self._recipient = recipient
         self.pidfd, self._orders, self._own, self._errors = pidfd, orders, own, errors
         self._on_surprise = on_surprise
         self.events = os.fdopen(events, "rb")
@@ -165,7 +172,7 @@ class _Process:
         """Hand an order over, by a pipe: it may hold secrets."""
         self.count += 1
         with suppress(BrokenPipeError):
-            view = memoryview(to_line(order))
+            view = memoryview(to_line(order, self._recipient))
             while view:
                 view = view[os.write(self._orders, view) :]
 
@@ -222,7 +229,6 @@ class _ForkServer:
                     "-P",
                     "-m",
                     "fasciculus.worker",
-                    "--fork-server",
                     str(theirs.fileno()),
                 ],
                 stdin=subprocess.DEVNULL,
@@ -231,6 +237,21 @@ class _ForkServer:
                 start_new_session=True,
             )
         self.orders = 0
+        self._recipient = ""
+
+    @property
+    def recipient(self) -> str:
+        """Return the public key that orders for its workers are sealed to: its first message.
+
+        Raises ``OSError`` where it does not come.
+        """
+        if not self._recipient:
+            self.control.settimeout(_START_TIMEOUT)
+            self._recipient = self.control.recv(_MESSAGE).decode("ascii")
+            self.control.settimeout(None)
+            if not self._recipient:
+                raise OSError("the process that forks workers has ended")
+        return self._recipient
 
     @property
     def is_worn(self) -> bool:
@@ -281,6 +302,14 @@ class WorkerPool:
         process.key = key
         process.send(order)
         return WorkerProcess(process, self._keep if key else None)
+
+    def collect(self, left: Artifact, place: Path) -> bool:
+        """Bring what a task left to its place: on this machine it is only renamed."""
+        try:
+            os.rename(left, place)
+        except FileNotFoundError:
+            return False
+        return True
 
     def _forked(self, order: Order) -> _Process:
         for _ in range(2):
@@ -344,6 +373,7 @@ class WorkerPool:
             with self._lock:
                 server = self._ready_server()
                 server.orders += 1
+                recipient = server.recipient
                 socket.send_fds(
                     server.control,
                     [message[:_MESSAGE] or b" "],
@@ -353,7 +383,7 @@ class WorkerPool:
             own.settimeout(_START_TIMEOUT)
             _, descriptors, _, _ = socket.recv_fds(own, 64, 1)
         except OSError:
-            descriptors = []
+            descriptors, recipient = [], ""
         finally:
             theirs.close()
             os.close(orders_in)
@@ -364,7 +394,9 @@ class WorkerPool:
             os.close(orders_out)
             os.close(events_in)
             return None
-        return _Process(descriptors[0], orders_out, events_in, own, errors, self._replace)
+        return _Process(
+            descriptors[0], orders_out, events_in, own, errors, recipient, self._replace
+        )
 
     def _replace(self) -> None:
         """After a surprise: the next worker comes from another process."""

@@ -5,10 +5,10 @@ from __future__ import annotations
 import os
 from collections.abc import Iterable, Iterator
 
+from ...contracts.orders import BackupOrder, PreviewOrder
 from ...core.selection import ExcludedPaths
 from ...databases import ENGINES
 from ...databases.base import DatabaseRef
-from ..orders import BackupOrder, PreviewOrder
 
 
 def excluded_paths(
@@ -27,7 +27,7 @@ def excluded_paths(
     if not is_local:
         # The service's own paths mean nothing on another host.
         return frozenset(p[len(root) + 1 :] for p in copied if p.startswith(root + b"/"))
-    return ExcludedPaths([*order.excluded, *copied]).below(root)
+    return ExcludedPaths([*order.own_folders, *order.excluded, *copied]).below(root)
 
 
 def _database_files(base: bytes, databases: Iterable[DatabaseRef]) -> Iterator[bytes]:

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+from ...contracts.orders import CommandOrder
 from ...core.errors import FasciculusError
 from ...hosts.base import HostConnection
-from ..events import Emitter
-from ..orders import CommandOrder
+from ..emitter import Emitter
 
 _SHOWN = 2000
 

@@ -6,6 +6,7 @@ import shutil
 from collections.abc import Callable
 from pathlib import Path
 
+from ...contracts.orders import BackupOrder, StoreOrder
 from ...core.errors import (
     ConnectionLostError,
     FasciculusError,
@@ -17,7 +18,6 @@ from ...core.formatting import format_size
 from ...databases import ENGINES
 from ...hosts.base import HostConnection
 from ..database_access import database_access
-from ..orders import BackupOrder, StoreOrder
 
 _SMALLEST = 8 * 1024 * 1024
 _HEADROOM = 64 * 1024 * 1024

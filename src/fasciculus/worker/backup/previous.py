@@ -13,11 +13,11 @@ from typing import TYPE_CHECKING
 
 from msgspec.structs import asdict
 
+from ...contracts.orders import BackupOrder, PreviousOrder
 from ...core.bundle.listing import ListingPrefix, read_lines
 from ...core.bundle.previous_index import PreviousIndex, unchanged, unchanged_by_sftp
 from ...core.bundle.stat_cache import StatCache, StatCacheWriter, length_of_listing
 from ...core.bundle.stat_prefetch import StatPrefetcher
-from ..orders import BackupOrder, PreviousOrder
 
 if TYPE_CHECKING:
     from ...core.bundle.manifest import DiffCounts
@@ -58,13 +58,18 @@ class PreviousBundle:
         assert self._order.previous is not None
         return self._order.previous
 
+    @property
+    def _stat_cache(self) -> Path:
+        assert self._previous.states is not None
+        return Path(self._previous.states)
+
     # States ----------------------------------------------------------------------
 
     def noting(self, stack: ExitStack) -> StatCacheWriter | None:
         """Return where the states of the new bundle's files are noted for the next one."""
         if not self._order.states or "files" not in self._order.contents or not self._by_states():
             return None
-        before = Path(self._previous.states) if self._listed else None
+        before = self._stat_cache if self._listed else None
         return StatCacheWriter(
             stack.enter_context(open(self._order.states, "w+b", _BUFFER)), self._about(), before
         )
@@ -82,9 +87,7 @@ class PreviousBundle:
         is a fork.
         """
         if self._order.threads > 1 and self._listed:
-            self._ahead = StatPrefetcher(
-                Path(self._previous.states), os.fsencode(self._order.subject.root)
-            )
+            self._ahead = StatPrefetcher(self._stat_cache, os.fsencode(self._order.subject.root))
 
     def states(self, stack: ExitStack) -> StatCache | None:
         """Return the states of its files, when they were taken with the same rules."""
@@ -92,7 +95,7 @@ class PreviousBundle:
             return None
         known = self._ahead.unchanged if self._ahead is not None else lambda number: False
         return stack.enter_context(
-            closing(StatCache(Path(self._previous.states), Path(self._previous.listing), known))
+            closing(StatCache(self._stat_cache, Path(self._previous.listing), known))
         )
 
     @cached_property

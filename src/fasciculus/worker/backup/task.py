@@ -19,6 +19,9 @@ from msgspec.structs import replace
 from ...bundles.files import is_listing_of
 from ...bundles.recorded_copies import RecordedCopies
 from ...bundles.retiring import StoreKeep, remove_bundle, retire, sweep
+from ...contracts.events import CopyResult, CopyRetired, DamageMet, Progress
+from ...contracts.orders import BackupOrder, StoreOrder
+from ...contracts.results import BackupResult, Outcome
 from ...core import retention, schedule
 from ...core.bundle import layout
 from ...core.bundle.codecs import codec
@@ -42,16 +45,8 @@ from ...stores.confirmation import confirm
 from ...stores.identity import check_ours
 from ...stores.retrying import RetryingStore
 from ..connections import Connections
+from ..emitter import Emitter
 from ..errors import NoStoreLeftError, error_text, is_passing
-from ..events import (
-    CopyResult,
-    CopyRetired,
-    DamageMet,
-    Emitter,
-    Progress,
-)
-from ..orders import BackupOrder, StoreOrder
-from ..results import BackupResult, Outcome
 from ..store_access import retrying, seen
 from .catching_up import bring_pieces, missing_pieces
 from .hooks import TaskHooks

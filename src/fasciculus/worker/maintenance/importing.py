@@ -7,6 +7,9 @@ import threading
 from pathlib import Path
 
 from ...bundles.retiring import complete
+from ...contracts.events import BundleFound, Progress, RecordsCopyFound
+from ...contracts.orders import ImportOrder
+from ...contracts.results import ImportResult
 from ...core.bundle.authentication import Origin, origin_of
 from ...core.bundle.layout import (
     MANIFEST,
@@ -19,11 +22,9 @@ from ...core.formatting import format_count
 from ...core.subject import SUBJECT_FOLDERS, Subject
 from ...stores.base import Store
 from ...stores.reading import read_all
+from ..emitter import Emitter
 from ..errors import error_text
-from ..events import BundleFound, Emitter, Progress, RecordsCopyFound
 from ..fetching import fetch
-from ..orders import ImportOrder
-from ..results import ImportResult
 from ..store_access import identified
 
 

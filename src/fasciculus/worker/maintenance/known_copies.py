@@ -8,11 +8,12 @@ from pathlib import Path
 
 from ...bundles.files import is_listing_of
 from ...bundles.recorded_copies import RecordedCopies
+from ...contracts.events import CopyRepacked
+from ...contracts.orders import CopyOrder, MaintenanceOrder
 from ...core.bundle.manifest import Manifest
 from ...core.errors import DamagedError
 from ...stores.base import Store
-from ..events import CopyRepacked, Emitter
-from ..orders import CopyOrder, MaintenanceOrder
+from ..emitter import Emitter
 
 
 def listing_at_hand(known: Iterable[CopyOrder], manifest: Manifest) -> Path | None:

@@ -17,6 +17,9 @@ from msgspec.structs import replace
 
 from ...bundles.files import fetch_listing, unsealed
 from ...bundles.retiring import complete, sweep
+from ...contracts.events import Progress
+from ...contracts.orders import RepackOrder
+from ...contracts.results import RepackResult
 from ...core.bundle.codecs import codec
 from ...core.bundle.entry import Entry
 from ...core.bundle.layout import (
@@ -33,13 +36,8 @@ from ...core.formatting import format_count, format_size
 from ...stores.base import Store, connected
 from ..backup.task import sealer_to
 from ..backup.upload import Spool, Uploader
+from ..emitter import Emitter
 from ..errors import NoStoreLeftError, error_text
-from ..events import (
-    Emitter,
-    Progress,
-)
-from ..orders import RepackOrder
-from ..results import RepackResult
 from ..store_access import owned, retrying_store
 from .known_copies import known_copies, listing_at_hand, own_manifest
 from .switch_listing import rewrite, switch_listing

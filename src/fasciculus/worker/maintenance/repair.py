@@ -9,6 +9,9 @@ from pathlib import Path
 from typing import TypeVar
 
 from ...bundles.files import fetch_stored_listing
+from ...contracts.events import DamageCleared, DamageMet, Progress
+from ...contracts.orders import RepairOrder
+from ...contracts.results import RepairResult
 from ...core.bundle.layout import MANIFEST, SUMS
 from ...core.bundle.manifest import (
     Manifest,
@@ -27,15 +30,8 @@ from ...core.formatting import (
 )
 from ...stores.base import Store
 from ...stores.confirmation import confirm
-from ..events import (
-    DamageCleared,
-    DamageMet,
-    Emitter,
-    Progress,
-)
+from ..emitter import Emitter
 from ..fetching import fetch
-from ..orders import RepairOrder
-from ..results import RepairResult
 from ..store_access import identified, owned
 from .known_copies import listing_at_hand
 

@@ -18,6 +18,9 @@ from msgspec.structs import replace
 
 from ...bundles.files import fetch_listing
 from ...bundles.retiring import complete, sweep
+from ...contracts.events import Progress
+from ...contracts.orders import ResealOrder
+from ...contracts.results import ResealResult
 from ...core.bundle.age import open_sealed
 from ...core.bundle.layout import SUFFIX
 from ...core.bundle.manifest import Manifest, PieceRecord
@@ -26,10 +29,8 @@ from ...core.formatting import format_count, format_size
 from ...stores.base import Store
 from ...stores.confirmation import confirm
 from ..backup.task import sealer_to
-from ..events import Emitter, Progress
+from ..emitter import Emitter
 from ..fetching import fetch
-from ..orders import ResealOrder
-from ..results import ResealResult
 from ..store_access import owned
 from .known_copies import known_copies, listing_at_hand, own_manifest
 from .switch_listing import rewrite, switch_listing

@@ -10,6 +10,7 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from ...bundles.retiring import settle
+from ...contracts.events import CopyRepacked
 from ...core.bundle.layout import MANIFEST, next_listing
 from ...core.bundle.listing import ListingWriter, read_lines
 from ...core.bundle.manifest import Manifest, StoredFile
@@ -17,7 +18,7 @@ from ...core.bundle.sealing import Sealer
 from ...core.subject import Subject
 from ...stores.base import Store
 from ..backup.task import public
-from ..events import CopyRepacked, Emitter
+from ..emitter import Emitter
 
 
 def rewrite(listing: Path, local: Path, change: Callable[[bytes], bytes]) -> None:

@@ -10,6 +10,9 @@ from pathlib import Path
 
 from ...bundles.files import fetch_stored_listing
 from ...bundles.retiring import needed_pieces, remove_bundle
+from ...contracts.events import CopyMade, CopyRetired, DamageMet, Progress
+from ...contracts.orders import TransferOrder
+from ...contracts.results import TransferResult
 from ...core.bundle.layout import MANIFEST, SUMS
 from ...core.bundle.manifest import Manifest, PieceRecord
 from ...core.errors import DamagedError, FasciculusError, MissingError, StoreFullError
@@ -17,11 +20,9 @@ from ...core.formatting import format_count, format_list, format_size
 from ...stores.base import Store
 from ...stores.confirmation import confirm
 from ...stores.identity import check_ours
+from ..emitter import Emitter
 from ..errors import error_text
-from ..events import CopyMade, CopyRetired, DamageMet, Emitter, Progress
 from ..fetching import fetch
-from ..orders import TransferOrder
-from ..results import TransferResult
 from ..store_access import identified, owned
 from .known_copies import listing_at_hand
 

@@ -11,12 +11,12 @@ from typing import Any
 import orjson
 from msgspec.structs import replace
 
+from ...contracts.results import RepackResult
 from ...core.bundle.entry import Entry, Extent
 from ...core.bundle.layout import kind_and_number
 from ...core.bundle.listing import from_line
 from ...core.bundle.manifest import Manifest, PieceRecord
 from ...core.formatting import format_count, format_size
-from ..results import RepackResult
 
 _AT_ONCE = 5000
 

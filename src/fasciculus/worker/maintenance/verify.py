@@ -11,6 +11,9 @@ from pathlib import Path
 from typing import TypeVar
 
 from ...bundles.files import fetch_listing, unsealed
+from ...contracts.events import CopyVerified, DamageCleared, DamageFound, Progress
+from ...contracts.orders import VerifyOrder
+from ...contracts.results import VerifyResult
 from ...core.bundle.damage_impact import DamageImpact
 from ...core.bundle.entry import Entry
 from ...core.bundle.layout import MANIFEST, SUMS
@@ -20,15 +23,7 @@ from ...core.bundle.reader import BundleReader
 from ...core.errors import DamagedError, MissingError
 from ...core.formatting import format_count, format_size
 from ...stores.base import Store
-from ..events import (
-    CopyVerified,
-    DamageCleared,
-    DamageFound,
-    Emitter,
-    Progress,
-)
-from ..orders import VerifyOrder
-from ..results import VerifyResult
+from ..emitter import Emitter
 from ..store_access import identified
 from .known_copies import current_manifest, known_copies, listing_at_hand
 

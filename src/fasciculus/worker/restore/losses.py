@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ...core.formatting import format_count
-from ..events import Emitter
+from ..emitter import Emitter
 
 _NAMED = 5
 _LOGGED = 1000

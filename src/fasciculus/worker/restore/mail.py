@@ -6,13 +6,13 @@ import posixpath
 from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
+from ...contracts.orders import MailOrder
 from ...core import mail_config
 from ...core.bundle.entry import DIR, FILE, SYMLINK, Entry
 from ...core.bundle.reader import BundleReader
 from ...core.errors import DamagedError, FasciculusError, MissingError
 from ...hosts.base import HostConnection
-from ..events import Emitter
-from ..orders import MailOrder
+from ..emitter import Emitter
 from .losses import Losses
 from .writer import EntryWriter, check_path
 

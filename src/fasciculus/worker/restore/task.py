@@ -10,6 +10,9 @@ from pathlib import Path
 from typing import Literal
 
 from ...bundles.files import fetch_listing, unsealed
+from ...contracts.events import DamageMet, Progress
+from ...contracts.orders import RestoreOrder
+from ...contracts.results import RestoreResult
 from ...core.bundle.entry import DIR, Entry, to_bytes
 from ...core.bundle.listing import read_listing
 from ...core.bundle.manifest import DatabaseRecord, Manifest
@@ -27,9 +30,7 @@ from ...hosts.base import HostConnection
 from ...hosts.local_tree import LocalTree
 from ...stores.base import Store, connected
 from ..database_access import database_access
-from ..events import DamageMet, Emitter, Progress
-from ..orders import RestoreOrder
-from ..results import RestoreResult
+from ..emitter import Emitter
 from ..store_access import retrying_store, seen
 from .losses import Losses
 from .mail import MailSettingsRestore

@@ -13,12 +13,13 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
+from ...contracts.events import Progress
 from ...core.bundle.entry import BLOCK, CHAR, DIR, FILE, Entry
 from ...core.bundle.reader import BundleReader
 from ...core.errors import DamagedError, MissingError
 from ...core.formatting import format_count
 from ...hosts.base import WritableTree
-from ..events import Emitter, Progress
+from ..emitter import Emitter
 from .losses import Losses
 from .pending_entries import PendingEntries
 from .special_modes import without_special_modes

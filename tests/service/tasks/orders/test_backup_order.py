@@ -5,6 +5,9 @@ from datetime import UTC, datetime
 import pytest
 from sample_records import MILLPOND, id_of, piece
 
+from fasciculus.contracts.events import DamageFound
+from fasciculus.contracts.orders import SubjectOrder, from_line, to_line
+from fasciculus.contracts.sealed_secrets import WorkerIdentity
 from fasciculus.core.errors import MissingError, SettingError
 from fasciculus.models import Account, Database, Host, Site
 from fasciculus.models.jobs import Command, Note
@@ -12,8 +15,6 @@ from fasciculus.records import bundles, damage, runs
 from fasciculus.records.db import stamp
 from fasciculus.records.runs import RunOptions
 from fasciculus.service.tasks.orders.backup import backup_order, hold_flags
-from fasciculus.worker.events import DamageFound
-from fasciculus.worker.orders import SubjectOrder, from_line, to_line
 
 ACCOUNT = ("account", "millpond")
 SITE = ("site", "mill.example")
@@ -30,7 +31,9 @@ def order(heronmere, subject=ACCOUNT, options=None, **fields):
 
 def test_an_order_travels_as_a_line_and_shows_no_secret(heronmere):
     found = order(heronmere, stores=["boathouse"])
-    assert from_line(to_line(found)) == found
+    worker = WorkerIdentity()
+    line = to_line(found, worker.recipient)
+    assert from_line(line, worker) == found and b"oar-and-rope" not in line
     (store,) = found.stores
     assert store.secrets == {"password": "oar-and-rope"} and store.store_id == id_of("boathouse")
     assert "oar-and-rope" not in repr(found) + repr(store) + str(found.stores)
@@ -92,11 +95,8 @@ def test_rules_choose_databases_and_accounts_add_excludes(heronmere):
 
 def test_its_own_folders_and_local_stores_stay_out(heronmere):
     found = order(heronmere)
-    assert found.excluded == [
-        str(heronmere.config.home),
-        str(heronmere.config.spool),
-        str(heronmere.folder / "attic"),
-    ]
+    assert found.own_folders == [str(heronmere.config.home), str(heronmere.config.spool)]
+    assert found.excluded == [str(heronmere.folder / "attic")]
 
 
 @pytest.mark.parametrize(
@@ -167,7 +167,7 @@ def test_a_full_job_expects_what_the_last_bundle_was(heronmere):
     heronmere.bundle(0)
     last = heronmere.bundle(1)
     found = order(heronmere, name="nightly-2")
-    assert (found.expected_bytes, found.before) == (0, ""), "another job's is not looked at"
+    assert (found.expected_bytes, found.before) == (0, None), "another job's is not looked at"
     job = heronmere.job("third")
     run, task = heronmere.run(job)
     with heronmere.records.write() as db:
@@ -175,7 +175,7 @@ def test_a_full_job_expects_what_the_last_bundle_was(heronmere):
     found = backup_order(heronmere.sources, job, run, task, *ACCOUNT)
     assert (found.expected_bytes, found.expected_packed) == (1000, 100)
     assert found.before == str(heronmere.config.listing(*ACCOUNT, last))
-    assert found.previous is None and found.states == ""
+    assert found.previous is None and found.states is None
 
 
 def test_an_incremental_job_builds_on_the_last_bundle(heronmere):

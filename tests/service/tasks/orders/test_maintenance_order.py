@@ -2,11 +2,11 @@
 
 from sample_records import MILLPOND, bundle_of, piece
 
+from fasciculus.contracts.events import DamageFound
+from fasciculus.contracts.orders import RepackOrder, RepairOrder, VerifyOrder
 from fasciculus.records import damage, maintenance
 from fasciculus.records.maintenance import MaintenanceOptions
 from fasciculus.service.tasks.orders.maintenance import maintenance_order
-from fasciculus.worker.events import DamageFound
-from fasciculus.worker.orders import RepackOrder, RepairOrder, VerifyOrder
 
 MIB = 1024 * 1024
 

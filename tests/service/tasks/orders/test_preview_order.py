@@ -14,9 +14,9 @@ def test_a_subject_that_has_no_bundle_yet(heronmere):
     heronmere.account("ferryline", excludes=["*.bak"])
     found = order(heronmere, ("account", "ferryline"), rules={"excludes": ["tmp/"]})
     assert found.rules.excludes == ("tmp/", "*.bak")
-    assert (found.listing, found.ratio) == ("", 0.0)
+    assert (found.listing, found.ratio) == (None, 0.0)
     assert found.spool == str(heronmere.config.spool / "preview-9")
-    assert found.host.name == "reed-1" and str(heronmere.config.home) in found.excluded
+    assert found.host.name == "reed-1" and str(heronmere.config.home) in found.own_folders
 
 
 def test_what_is_new_is_since_the_jobs_own_last_bundle(heronmere):

@@ -9,10 +9,7 @@ import unicodedata
 from datetime import UTC, datetime
 
 from .... import __version__
-from ....core.subject import Subject
-from ....models import Account, Host, JobInput
-from ....records import bundles, change_alarms, damage, inventory, runs, stores
-from ....worker.orders import (
+from ....contracts.orders import (
     BackupOrder,
     CommandOrder,
     MailOrder,
@@ -21,11 +18,15 @@ from ....worker.orders import (
     StoreOrder,
     SubjectOrder,
 )
+from ....core.subject import Subject
+from ....models import Account, Host, JobInput
+from ....records import bundles, change_alarms, damage, inventory, runs, stores
+from .artifacts import kept, own_folders, spool, under_way
 from .connections import (
     OrderInputs,
     host_order,
+    local_stores,
     mail_order,
-    own_paths,
     recorded_copies,
     store_order,
 )
@@ -49,7 +50,7 @@ def backup_order(
     rules = job.databases.as_core()
     seal_to = sealed_to(sources, job)
     account = subject.account
-    under_way = config.under_way / f"task-{task_id}"
+    left = f"task-{task_id}"
     return BackupOrder(
         run=run_id,
         job=job.name,
@@ -68,7 +69,7 @@ def backup_order(
         previous=previous,
         why_full=why_full,
         damaged=_damaged(sources, job, kind, name, previous),
-        before=str(config.listing(kind, name, last["name"])) if last else "",
+        before=kept(config, config.listing(kind, name, last["name"])) if last else None,
         compare=options.compare or compares_contents(sources, job, kind, name, previous),
         compare_by_sftp=is_turn_by_sftp(sources, job, kind, name, previous),
         hold_flags=hold_flags(subject.host, account, subject.order) if job.hold_page else [],
@@ -79,12 +80,13 @@ def backup_order(
         level=job.level,
         piece_size=job.piece_size,
         threads=config.threads or os.cpu_count() or 2,
-        spool=str(config.spool / f"task-{task_id}"),
+        spool=spool(config, left),
         spool_limit=config.spool_limit,
-        listing=f"{under_way}.zst",
-        manifest=f"{under_way}.json",
-        states=f"{under_way}.states" if job.mode == "incremental" else "",
-        excluded=own_paths(sources),
+        listing=under_way(config, f"{left}.zst"),
+        manifest=under_way(config, f"{left}.json"),
+        states=under_way(config, f"{left}.states") if job.mode == "incremental" else None,
+        own_folders=own_folders(config),
+        excluded=local_stores(sources),
         seal_to=seal_to,
         hidden=inventory.hidden(sources.db).get(subject.host.name, "")
         if "databases" in job.contents

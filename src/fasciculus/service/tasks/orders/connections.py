@@ -11,6 +11,8 @@ from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
 from ....config import Config
+from ....contracts.orders import CopyOrder, HostOrder, MailOrder, ServerOrder, StoreOrder
+from ....contracts.sealed_secrets import Secret
 from ....core.subject import Subject
 from ....records import inventory, maintenance, seal_keys, settings, stores
 from ....records.maintenance import RecordedCopy
@@ -18,8 +20,8 @@ from ....records.paging import PageRequest
 from ....records.secret_cipher import SecretCipher
 from ....stores import KINDS as STORE_KINDS
 from ....stores.identity import StoreOwner
-from ....worker.orders import CopyOrder, HostOrder, MailOrder, ServerOrder, StoreOrder
 from ...kind_settings import connection_secrets, server_secrets
+from .artifacts import drive_access, kept
 
 if TYPE_CHECKING:
     from ....models.inventory import HostFields
@@ -47,9 +49,9 @@ def store_order(sources: OrderInputs, name: str) -> StoreOrder:
     store = stores.store(db, cipher, name)
     store_id = stores.id_of(db, name) or ""
     order = store_order_from_fields(sources, store, stores.secrets(db, cipher, name), store_id)
-    order.signing_key = manifest_key(cipher).hex()
+    order.signing_key = Secret(manifest_key(cipher).hex())
     order.owner_id = service_owner(sources.db).id
-    order.identities = seal_keys.identities(db, cipher)
+    order.identities = [Secret(key) for key in seal_keys.identities(db, cipher)]
     return order
 
 
@@ -66,7 +68,7 @@ def store_order_from_fields(
     order = StoreOrder(
         name=store.name,
         settings=store.settings.model_dump_json(),
-        secrets=dict(secrets),
+        secrets=secrets_of(secrets),
         stall_timeout=store.stall_timeout,
         read_back=store.read_back,
         limits=store.limits,
@@ -74,9 +76,14 @@ def store_order_from_fields(
         store_id=store_id,
     )
     if STORE_KINDS.get(store.settings.kind).access is not None and store_id:
-        order.tokens = str(sources.config.tokens(store_id))
-        order.tokens_key = sources.cipher.derived_key(_TOKENS).hex()
+        order.tokens = drive_access(sources.config, store_id)
+        order.tokens_key = Secret(sources.cipher.derived_key(_TOKENS).hex())
     return order
+
+
+def secrets_of(values: Mapping[str, str]) -> dict[str, Secret]:
+    """Return secrets as they go into orders."""
+    return {name: Secret(value) for name, value in values.items()}
 
 
 def manifest_key(cipher: SecretCipher) -> bytes:
@@ -101,9 +108,9 @@ def recorded_copy(config: Config, store: str, subject: Subject, copy: RecordedCo
     is_kept = manifest.exists()
     return CopyOrder(
         name=copy.bundle,
-        manifest=str(manifest) if is_kept else "",
+        manifest=kept(config, manifest) if is_kept else None,
         manifest_sha256=copy.manifest.manifest_sha256,
-        listing=str(config.listing(*subject, name)),
+        listing=kept(config, config.listing(*subject, name)),
         listing_sha256=copy.manifest.listing_sha256,
         pieces=[] if is_kept else [piece.name for piece in copy.manifest.pieces],
         vouched=copy.vouched,
@@ -121,10 +128,11 @@ def host_order_from_fields(host: HostFields, secrets: Mapping[str, str]) -> Host
     return HostOrder(
         name=host.name,
         settings=host.connection.model_dump_json(),
-        secrets=connection_secrets(host.connection.kind, secrets),
+        secrets=secrets_of(connection_secrets(host.connection.kind, secrets)),
         servers={
             server.kind: ServerOrder(
-                settings=server.model_dump_json(), secrets=server_secrets(server.kind, secrets)
+                settings=server.model_dump_json(),
+                secrets=secrets_of(server_secrets(server.kind, secrets)),
             )
             for server in host.servers
         },
@@ -141,8 +149,3 @@ def local_stores(sources: OrderInputs) -> list[str]:
     found = stores.stores(sources.db, sources.cipher, _ALL).items
     settings = [json.loads(store.settings.model_dump_json()) for store in found]
     return [str(row["folder"]) for row in settings if row["kind"] == "folder"]
-
-
-def own_paths(sources: OrderInputs) -> list[str]:
-    """Folders of this machine that never go into a bundle."""
-    return [str(sources.config.home), str(sources.config.spool), *local_stores(sources)]

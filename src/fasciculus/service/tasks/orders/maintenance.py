@@ -7,13 +7,8 @@ from typing import TypedDict
 
 import msgspec
 
-from ....core.bundle.manifest import PieceRecord
-from ....core.errors import SettingError
-from ....core.subject import Subject
-from ....models import MaintenanceTask
-from ....records import damage, maintenance, stores, transfers
-from ....records.maintenance import RecordedCopy
-from ....worker.orders import (
+from ....contracts.artifacts import Artifact
+from ....contracts.orders import (
     CopyOrder,
     ImportOrder,
     Order,
@@ -25,6 +20,13 @@ from ....worker.orders import (
     TransferOrder,
     VerifyOrder,
 )
+from ....core.bundle.manifest import PieceRecord
+from ....core.errors import SettingError
+from ....core.subject import Subject
+from ....models import MaintenanceTask
+from ....records import damage, maintenance, stores, transfers
+from ....records.maintenance import RecordedCopy
+from .artifacts import spool, under_way
 from .connections import OrderInputs, recorded_copies, recorded_copy, store_order
 
 _LEAST_PIECE = 64 * 1024 * 1024
@@ -39,17 +41,16 @@ class _Common(TypedDict):
     subject: SubjectOrder
     store: StoreOrder
     bundles: list[CopyOrder]
-    spool: str
+    spool: Artifact
 
 
 def maintenance_order(sources: OrderInputs, task: MaintenanceTask) -> Order:
     """Return the order for one maintenance task."""
     if task.kind == "import":
-        spool = str(sources.config.spool / f"maintenance-{task.id}")
         return ImportOrder(
             store=store_order(sources, task.store),
-            spool=spool,
-            records=str(sources.config.under_way / f"maintenance-{task.id}" / RECORDS_COPY),
+            spool=spool(sources.config, f"maintenance-{task.id}"),
+            records=under_way(sources.config, f"maintenance-{task.id}/{RECORDS_COPY}"),
             records_folder=RECORDS_FOLDER,
         )
     db, config = sources.db, sources.config
@@ -62,7 +63,7 @@ def maintenance_order(sources: OrderInputs, task: MaintenanceTask) -> Order:
         "subject": msgspec.convert(named, SubjectOrder),
         "store": store,
         "bundles": [copy for copy in store.recorded if task.bundle in ("", copy.name)],
-        "spool": str(config.spool / f"maintenance-{task.id}"),
+        "spool": spool(config, f"maintenance-{task.id}"),
     }
     damaged = damage.damaged_files(db, subject, [task.store])
     options = maintenance.options(db, task.id)
@@ -82,7 +83,7 @@ def maintenance_order(sources: OrderInputs, task: MaintenanceTask) -> Order:
                 **common,
                 over=options.over / 100,
                 dry_run=options.dry_run,
-                listings=str(config.under_way / f"maintenance-{task.id}"),
+                listings=under_way(config, f"maintenance-{task.id}"),
                 piece_size=_piece_size(copies),
                 threads=config.threads or os.cpu_count() or 2,
                 spool_limit=config.spool_limit,
@@ -91,7 +92,7 @@ def maintenance_order(sources: OrderInputs, task: MaintenanceTask) -> Order:
             return ResealOrder(
                 **common,
                 seal_to=sorted(stores.fields(db, task.store).recipients),
-                listings=str(config.under_way / f"maintenance-{task.id}"),
+                listings=under_way(config, f"maintenance-{task.id}"),
             )
         case "transfer":
             return _transfer(sources, task, common)

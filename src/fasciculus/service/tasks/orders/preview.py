@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from ....contracts.orders import PreviewOrder
 from ....models import JobInput
 from ....records import bundle_sizes, bundles
-from ....worker.orders import PreviewOrder
-from .connections import OrderInputs, host_order, own_paths
+from .artifacts import kept, own_folders, spool
+from .connections import OrderInputs, host_order, local_stores
 from .subjects import databases_of, find_subject
 
 
@@ -20,11 +21,12 @@ def preview_order(
     return PreviewOrder(
         subject=subject.order,
         host=host_order(sources, subject.host.name),
-        excluded=own_paths(sources),
+        own_folders=own_folders(config),
+        excluded=local_stores(sources),
         rules=job.rules.as_core(subject.account.excludes if subject.account else ()),
         contents=list(job.contents),
         databases=databases_of(subject, job.databases.as_core()),
-        listing=str(config.listing(kind, name, last["name"])) if last else "",
+        listing=kept(config, config.listing(kind, name, last["name"])) if last else None,
         ratio=measured[1] / measured[0] if measured and measured[0] else 0.0,
-        spool=str(config.spool / f"preview-{number}"),
+        spool=spool(config, f"preview-{number}"),
     )

@@ -5,11 +5,12 @@ from __future__ import annotations
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+from ....contracts.orders import PreviousOrder
 from ....core.bundle.manifest import ManifestSummary
 from ....core.subject import Subject
 from ....models import JobInput
 from ....records import bundles, maintenance
-from ....worker.orders import PreviousOrder
+from .artifacts import kept
 from .connections import OrderInputs
 
 #: Compare contents every N bundles if only size and time are known.
@@ -45,10 +46,10 @@ def previous_order(
     return PreviousOrder(
         name=before,
         base=manifest.base,
-        listing=str(listing),
+        listing=kept(config, listing),
         pieces=manifest.pieces,
         listing_sha256=manifest.listing_sha256,
-        states=str(config.states(kind, name, before)),
+        states=kept(config, config.states(kind, name, before)),
     ), ""
 
 

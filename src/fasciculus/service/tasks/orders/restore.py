@@ -7,11 +7,13 @@ import os
 import msgspec
 
 from ....config import Config
+from ....contracts.orders import HostOrder, RestoreOrder, SubjectOrder
+from ....contracts.sealed_secrets import Secret
 from ....core.errors import SettingError
 from ....core.subject import Subject
 from ....models import Restore
 from ....records import inventory, restores
-from ....worker.orders import HostOrder, RestoreOrder, SubjectOrder
+from .artifacts import spool
 from .connections import OrderInputs, host_order, mail_order, recorded_copies, store_order
 
 
@@ -37,7 +39,7 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
         sources, restore.store, Subject(restore.subject_kind, restore.subject), restore.bundle
     )
     given = restores.identity(sources.db, restore.id)
-    store.identities += sources.cipher.decrypt(given).values()
+    store.identities += map(Secret, sources.cipher.decrypt(given).values())
     subject = {"kind": restore.subject_kind, "name": restore.subject, "host": host_name or ""}
     return RestoreOrder(
         subject=msgspec.convert({**subject, "root": ""}, SubjectOrder),
@@ -52,7 +54,7 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
         owners=restore.owners,
         mail=mail,
         host=host,
-        spool=str(sources.config.spool / f"restore-{restore.id}"),
+        spool=spool(sources.config, f"restore-{restore.id}"),
     )
 
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 import os
 from dataclasses import dataclass
 
+from ....contracts.orders import SubjectOrder
 from ....core.dump.filters import DatabaseRules
 from ....core.errors import SettingError
 from ....databases.base import DatabaseRef
 from ....models import Account, Host
 from ....records import inventory
-from ....worker.orders import SubjectOrder
 from .connections import OrderInputs
 
 

@@ -12,11 +12,11 @@ from ....bundles.files import fetch_listing, is_listing_of
 from ....bundles.omissions import Omissions
 from ....bundles.recorded_copies import RecordedCopies
 from ....bundles.tar_export import ExportSelection
+from ....contracts.orders import StoreOrder
 from ....core.errors import SettingError
 from ....core.subject import Subject
 from ....stores import open_store
 from ....stores.base import Store, connected
-from ....worker.orders import StoreOrder
 
 
 @dataclass(frozen=True, slots=True)

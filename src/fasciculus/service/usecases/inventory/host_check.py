@@ -8,6 +8,7 @@ from contextlib import closing
 from pathlib import Path
 
 from ....config import Config
+from ....contracts.orders import HostOrder
 from ....core.errors import FasciculusError
 from ....core.steps import Step
 from ....databases import ENGINES
@@ -17,7 +18,6 @@ from ....hosts.path_patterns import expand
 from ....models import TryResult, TryStep
 from ....models.inventory import HostFields
 from ....worker.database_access import database_access
-from ....worker.orders import HostOrder
 from ... import outside
 from ...tasks.orders.connections import host_order_from_fields
 

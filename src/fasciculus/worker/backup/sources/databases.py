@@ -5,13 +5,13 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 
+from ....contracts.orders import BackupOrder
 from ....core.bundle.writer import BundleWriter
 from ....databases import ENGINES, server_engines
 from ....databases.base import DatabaseAccess, DatabaseRef, FileMember, SqlMember
 from ....hosts.base import HostConnection
 from ....hosts.local import LocalFile
 from ...database_access import database_access
-from ...orders import BackupOrder
 from .files import WHOLE, FileSource, made_up
 
 

@@ -13,6 +13,7 @@ import orjson
 from blake3 import blake3
 from msgspec import Struct, field
 
+from ....contracts.orders import BackupOrder
 from ....core.bundle.entry import FILE, Entry
 from ....core.bundle.listing import ListingWriter
 from ....core.bundle.manifest import DatabaseRecord, ExcludedCount
@@ -23,7 +24,6 @@ from ....core.bundle.tree_walk import WalkRules, group_name, user_name
 from ....core.bundle.writer import BundleWriter
 from ....core.file_filters import FileSelector
 from ....hosts.base import HostConnection, OpenFile
-from ...orders import BackupOrder
 from ..excluded_paths import excluded_paths
 
 WHOLE = 1024 * 1024

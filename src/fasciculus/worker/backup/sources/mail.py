@@ -6,12 +6,12 @@ import os
 import time
 from collections.abc import Callable, Iterator
 
+from ....contracts.orders import MailOrder
 from ....core import mail_config
 from ....core.bundle.entry import FILE, Entry
 from ....core.bundle.tree_walk import WalkRules
 from ....core.bundle.writer import BundleWriter
 from ....hosts.base import HostConnection
-from ...orders import MailOrder
 from .files import FileSource, made_up
 
 

@@ -6,13 +6,13 @@ import os
 import time
 from collections.abc import Callable
 
+from ....contracts.orders import BackupOrder
 from ....core.bundle.entry import order
 from ....core.bundle.tree_walk import WalkRules
 from ....core.bundle.writer import BundleWriter
 from ....core.errors import FasciculusError
 from ....hosts.base import HostConnection
 from ....hosts.path_patterns import expand
-from ...orders import BackupOrder
 from ..excluded_paths import excluded_paths
 from .files import FileSource, made_up
 

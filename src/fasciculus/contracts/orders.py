@@ -1,6 +1,8 @@
-"""Orders: plain data that says all a worker needs to know. They may hold secrets.
+"""Orders: plain data that says all a worker needs to know.
 
-One line of JSON, validated when it is read; ``order`` tells the kinds apart.
+One line of JSON, validated when it is read; ``order`` tells the kinds apart. On its way an order
+holds no local path but in what it says of a host or a store: files are references (see
+``artifacts.py``). It holds no secret in the clear: secrets are sealed to the worker that takes it.
 """
 
 from __future__ import annotations
@@ -20,6 +22,8 @@ from ..core.subject import Subject
 from ..databases.base import DatabaseRef
 from ..hosts import host_spec
 from ..stores import store_spec
+from .artifacts import Artifact, Folders, resolved
+from .sealed_secrets import Secret, WorkerIdentity, seal
 
 if TYPE_CHECKING:
     from ..databases.base import ServerSpec
@@ -59,9 +63,9 @@ class CopyOrder(OrderData, kw_only=True):
     """A bundle that the records know on a store; see ``RecordedCopy``."""
 
     name: str
-    manifest: str = ""
+    manifest: Artifact | None = None
     manifest_sha256: str = ""
-    listing: str = ""
+    listing: Artifact | None = None
     listing_sha256: str = ""
     pieces: list[str] = []
     #: Whether this service made it: set-user-id bits and the like come back by themselves.
@@ -72,23 +76,23 @@ class StoreOrder(_OfKind, kw_only=True):
     """A store to write to or read from; ``settings`` are those of its kind, as JSON."""
 
     name: str
-    secrets: dict[str, str] = {}
+    secrets: dict[str, Secret] = {}
     stall_timeout: float = 120.0
     read_back: bool = True
     #: As people write them; see ``core/transfer_limits.py``.
     limits: list[str] = []
     #: Bytes that stay free.
     reserve: int = 0
-    #: Where access to a drive is kept, and its key in hexadecimal; empty for other kinds.
-    tokens: str = ""
-    tokens_key: str = ""
+    #: Where access to a drive is kept, and its key in hexadecimal; none for other kinds.
+    tokens: Artifact | None = None
+    tokens_key: Secret = Secret()
     #: Private keys that open what is sealed.
-    identities: list[str] = []
+    identities: list[Secret] = []
     store_id: str
     #: The id of the service that may write to it.
     owner_id: str = ""
     #: The key of the service's authentication tags, in hexadecimal.
-    signing_key: str = ""
+    signing_key: Secret = Secret()
     #: All bundles of the subject that the records know on it.
     recorded: list[CopyOrder] = []
     #: Bundles of this job and subject that the records know on it, oldest first.
@@ -103,14 +107,16 @@ class StoreOrder(_OfKind, kw_only=True):
     def spec(self) -> StoreSpec:
         from ..stores.access import TokenFile
 
-        tokens = TokenFile(Path(self.tokens), bytes.fromhex(self.tokens_key))
+        tokens = None
+        if self.tokens:
+            tokens = TokenFile(Path(self.tokens), bytes.fromhex(self.tokens_key))
         found = store_spec(
             self.name,
             self.settings,
             self.secrets,
             self.stall_timeout,
             self.read_back,
-            tokens if self.tokens else None,
+            tokens,
         )
         return replace(found, identities=tuple(self.identities))
 
@@ -129,7 +135,7 @@ class ServerOrder(OrderData, kw_only=True):
     """A database server of the host; ``settings`` are those of its engine, as JSON."""
 
     settings: str
-    secrets: dict[str, str] = {}
+    secrets: dict[str, Secret] = {}
 
     def spec(self, engine_settings: type[Settings]) -> ServerSpec:
         from ..databases.base import ServerSpec
@@ -145,7 +151,7 @@ class HostOrder(_OfKind, kw_only=True):
 
     name: str = ""
     settings: str = '{"kind": "local"}'
-    secrets: dict[str, str] = {}
+    secrets: dict[str, Secret] = {}
     servers: dict[str, ServerOrder] = {}
 
     def spec(self) -> HostSpec:
@@ -210,10 +216,10 @@ class PreviousOrder(OrderData, kw_only=True):
 
     name: str
     base: str
-    listing: str
+    listing: Artifact
     listing_sha256: str = ""
     #: The stat cache of its files, if available.
-    states: str = ""
+    states: Artifact | None = None
     pieces: list[PieceRecord]
 
 
@@ -245,13 +251,13 @@ class BackupOrder(OrderData, kw_only=True, tag_field="order", tag="backup"):
     level: int | None = None
     piece_size: int
     threads: int = 2
-    spool: str
+    spool: Artifact
     spool_limit: int
-    listing: str
+    listing: Artifact
     #: Where to leave a copy of its manifest, if anywhere.
-    manifest: str = ""
+    manifest: Artifact | None = None
     #: Where to leave the stat cache for the next bundle, if anywhere.
-    states: str = ""
+    states: Artifact | None = None
     #: For an incremental bundle.
     previous: PreviousOrder | None = None
     #: Pieces that are known to be damaged on some store: what they hold is stored again.
@@ -259,11 +265,13 @@ class BackupOrder(OrderData, kw_only=True, tag_field="order", tag="backup"):
     #: Why it is a full one, for the log.
     why_full: str = ""
     #: The listing of the previous bundle, to count what is new, changed and gone.
-    before: str = ""
+    before: Artifact | None = None
     #: Compare contents instead of trusting that an unchanged size and time mean unchanged contents.
     compare: bool = False
     #: The same where the host tells size and time alone.
     compare_by_sftp: bool = False
+    #: Folders that never go into a bundle of their machine: the service's own, and stores.
+    own_folders: list[Artifact] = []
     excluded: list[str] = []
     #: Public keys that its pieces and listing are sealed to.
     seal_to: list[str] = []
@@ -303,7 +311,7 @@ class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     owners: dict[str, str] = {}
     #: Mail domains to be merged into the host's own files.
     mail: MailOrder | None = None
-    spool: str
+    spool: Artifact
 
 
 class PreviewOrder(OrderData, kw_only=True, tag_field="order", tag="preview"):
@@ -311,15 +319,17 @@ class PreviewOrder(OrderData, kw_only=True, tag_field="order", tag="preview"):
 
     subject: SubjectOrder
     host: HostOrder = msgspec.field(default_factory=HostOrder)
+    #: Folders that never go into a bundle of their machine: the service's own, and stores.
+    own_folders: list[Artifact] = []
     excluded: list[str] = []
     rules: FileRules = FileRules()
     databases: list[DatabaseRef] = []
     contents: list[str] = msgspec.field(default_factory=lambda: ["files"])
     #: The listing of the last bundle, to tell what is new.
-    listing: str = ""
+    listing: Artifact | None = None
     #: Packed bytes per byte of contents in the last bundle, 0 where there was none.
     ratio: float = 0.0
-    spool: str
+    spool: Artifact
 
 
 class ReleaseOrder(OrderData, kw_only=True, tag_field="order", tag="release"):
@@ -327,7 +337,7 @@ class ReleaseOrder(OrderData, kw_only=True, tag_field="order", tag="release"):
 
     host: HostOrder = msgspec.field(default_factory=HostOrder)
     hold_flags: list[str]
-    spool: str
+    spool: Artifact
 
 
 class MaintenanceOrder(OrderData, kw_only=True):
@@ -337,7 +347,7 @@ class MaintenanceOrder(OrderData, kw_only=True):
     store: StoreOrder
     #: Those that are asked for; ``store.recorded`` are all.
     bundles: list[CopyOrder]
-    spool: str
+    spool: Artifact
 
 
 class VerifyOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="verify"):
@@ -375,7 +385,7 @@ class ResealOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="reseal
     """Seal all bundles to just these public keys; with none, store them in the clear."""
 
     seal_to: list[str]
-    listings: str
+    listings: Artifact
 
 
 class ImportOrder(OrderData, kw_only=True, tag_field="order", tag="import"):
@@ -385,8 +395,8 @@ class ImportOrder(OrderData, kw_only=True, tag_field="order", tag="import"):
     """
 
     store: StoreOrder
-    spool: str
-    records: str
+    spool: Artifact
+    records: Artifact
     records_folder: str
 
 
@@ -402,7 +412,7 @@ class RepackOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="repack
     piece_size: int
     threads: int = 2
     spool_limit: int
-    listings: str
+    listings: Artifact
 
 
 Order = (
@@ -431,18 +441,60 @@ def kinds_of(order: Order) -> list[str]:
 
 
 _OnHost = BackupOrder | RestoreOrder | PreviewOrder | ReleaseOrder
-_encoder = msgspec.json.Encoder()
-_decoder = msgspec.json.Decoder(Order)
 
 
-def to_line(order: Order) -> bytes:
-    """Return an order as one line of JSON."""
-    return _encoder.encode(order) + b"\n"
+class _Letter(msgspec.Struct, frozen=True):
+    """An order on its way: its secrets are numbered, and sealed all together.
 
-
-def from_line(line: bytes) -> Order:
-    """Return the order of a line. Raises ``ValueError`` (``msgspec.ValidationError``) for anything
-    else.
+    ``folders`` are those of a worker beside the service, which shares its artifacts.
     """
-    order: Order = _decoder.decode(line)
+
+    order: msgspec.Raw
+    secrets: str
+    folders: dict[str, str] = {}
+
+
+_letter_encoder = msgspec.json.Encoder()
+_letter_decoder = msgspec.json.Decoder(_Letter)
+
+
+def to_line(order: Order, recipient: str, *, is_beside: bool = True) -> bytes:
+    """Return an order as one line of JSON for the worker of a public key.
+
+    A worker that ``is_beside`` the service is told the service's folders; another has its own.
+    """
+    secrets: list[str] = []
+    folders: dict[str, str] = {}
+
+    def written(value: object) -> object:
+        if isinstance(value, Secret):
+            secrets.append(str(value))
+            return len(secrets) - 1
+        if isinstance(value, Artifact):
+            folders[value.area] = value.folder
+            return value.reference
+        raise TypeError(f"{type(value).__name__} does not go into an order")
+
+    data = msgspec.json.Encoder(enc_hook=written).encode(order)
+    letter = _Letter(msgspec.Raw(data), seal(secrets, recipient), folders if is_beside else {})
+    return _letter_encoder.encode(letter) + b"\n"
+
+
+def from_line(line: bytes, identity: WorkerIdentity, folders: Folders | None = None) -> Order:
+    """Return the order of a line; ``folders`` are the worker's own.
+
+    Raises ``ValueError`` (``msgspec.ValidationError``) for anything else.
+    """
+    letter = _letter_decoder.decode(line)
+    secrets = identity.opened(letter.secrets)
+    own = folders or letter.folders
+
+    def read(kind: type, value: object) -> object:
+        if kind is Secret and type(value) is int and 0 <= value < len(secrets):
+            return secrets[value]
+        if kind is Artifact and isinstance(value, str):
+            return resolved(value, own)
+        raise ValueError(f"{value!r} is no {kind.__name__}")
+
+    order: Order = msgspec.json.Decoder(Order, dec_hook=read).decode(letter.order)
     return order

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import threading
-from typing import BinaryIO, Literal
+from typing import Literal
 
 import msgspec
 from msgspec import Struct, field
@@ -174,30 +173,3 @@ def from_line(line: bytes) -> Event:
     """
     event: Event = _decoder.decode(line)
     return event
-
-
-class Emitter:
-    """Writes events to the service; cleaning up continues if the service has ended."""
-
-    def __init__(self, sink: BinaryIO) -> None:
-        self._sink, self._lock = sink, threading.Lock()
-        self.warnings: list[str] = []
-
-    def emit(self, event: Event) -> None:
-        with self._lock:
-            try:
-                self._sink.write(to_line(event))
-                self._sink.flush()
-            except (BrokenPipeError, ValueError):
-                pass
-
-    def info(self, text: str) -> None:
-        self.emit(Log("info", text))
-
-    def warn(self, text: str) -> None:
-        """Emit a warning, which the bundle's manifest and the report repeat."""
-        self.warnings.append(text)
-        self.emit(Log("warning", text))
-
-    def error(self, text: str) -> None:
-        self.emit(Log("error", text))
