@@ -83,7 +83,8 @@ def valley():
     process.terminate()
     process.wait(30)
     turns = int((home / "turns").read_text())
-    assert turns >= 500, "he was at work all the time"
+    # However slow the machine is: often enough to meet a task in the middle.
+    assert turns >= 50, "he was at work all the time"
     shutil.rmtree(root, ignore_errors=True)
 
 
