@@ -24,7 +24,7 @@ from fasciculus.cli.main import main as command_line
 from fasciculus.client import Client
 from fasciculus.config import load
 from fasciculus.databases.base import ServerSpec
-from fasciculus.databases.mariadb_server import MariaDbSettings
+from fasciculus.databases.mariadb.server import MariaDbSettings
 from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.models import (

@@ -50,6 +50,10 @@ class Registry(Generic[K]):
         """Return the names of all kinds, those that ship first."""
         return [*self._built_in, *sorted(self._places.keys() - self._built_in.keys())]
 
+    def modules(self) -> list[str]:
+        """Return the modules of the kinds that ship."""
+        return [place.partition(":")[0] for place in self._built_in.values()]
+
     def get(self, name: str) -> K:
         """Return the kind of that name. Raises ``SettingError`` that names those there are."""
         if name not in self._loaded:

@@ -2,8 +2,15 @@
 
 import pytest
 
-from fasciculus.core.dump.literals import Column, escaped, literal, quote_name, raw, row_size
-from fasciculus.core.dump.members import Member, safe_file
+from fasciculus.core.dump.mariadb.literals import (
+    Column,
+    escaped,
+    literal,
+    quote_name,
+    raw,
+    row_size,
+)
+from fasciculus.core.dump.sql.members import Member, safe_file
 
 
 @pytest.mark.parametrize(

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fasciculus.core.dump.loader import load, statements
+from fasciculus.core.dump.mariadb.loader import load, statements
 
 LITERALS = st.binary(max_size=30).map(
     lambda b: b"'" + b.replace(b"\\", b"\\\\").replace(b"'", b"\\'") + b"'"

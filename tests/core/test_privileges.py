@@ -2,7 +2,7 @@
 
 import pytest
 
-from fasciculus.core.dump import privileges
+from fasciculus.core.dump.mariadb import privileges
 
 
 @pytest.mark.parametrize(

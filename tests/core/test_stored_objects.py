@@ -2,9 +2,10 @@
 
 import pytest
 
-from fasciculus.core.dump.members import SETTINGS, safe_file
-from fasciculus.core.dump.statements import as_client, written
-from fasciculus.core.dump.stored_objects import Writer, _in_order, _unqualified
+from fasciculus.core.dump.mariadb.dialect import SETTINGS
+from fasciculus.core.dump.mariadb.statements import as_client, written
+from fasciculus.core.dump.mariadb.stored_objects import Writer, _in_order, _unqualified
+from fasciculus.core.dump.sql.members import safe_file
 
 
 @pytest.mark.parametrize(

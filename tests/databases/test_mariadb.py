@@ -7,10 +7,10 @@ import pytest
 from running import mariadb_spec
 
 from fasciculus.core.dump.filters import DumpRules
-from fasciculus.core.dump.loader import load
-from fasciculus.core.dump.mariadb import Dump
+from fasciculus.core.dump.mariadb.dump import Dump
+from fasciculus.core.dump.mariadb.loader import load
 from fasciculus.core.errors import FasciculusError, UnreachableError
-from fasciculus.databases.mariadb_server import connect
+from fasciculus.databases.mariadb.server import connect
 from fasciculus.hosts.local import LocalHost
 
 SCHEMA = (Path(__file__).parents[1] / "fixtures/awkward.sql").read_text()

@@ -14,11 +14,11 @@ from running import mariadb_spec, private_mariadb
 
 from fasciculus.core.bundle.entry import Entry
 from fasciculus.core.bundle.manifest import DatabaseRecord
-from fasciculus.core.dump.mariadb import Dump
-from fasciculus.core.dump.users import every_user
+from fasciculus.core.dump.mariadb.dump import Dump
+from fasciculus.core.dump.mariadb.users import every_user
 from fasciculus.databases.base import DatabaseAccess
-from fasciculus.databases.mariadb import ENGINE
-from fasciculus.databases.mariadb_server import connect
+from fasciculus.databases.mariadb.engine import ENGINE
+from fasciculus.databases.mariadb.server import connect
 from fasciculus.hosts.local import LocalHost
 
 CLIENTS = {"utf8mb4": "utf-8", "sjis": "cp932", "cp932": "cp932", "gbk": "gbk", "big5": "big5",

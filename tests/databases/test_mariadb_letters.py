@@ -5,10 +5,10 @@ import subprocess
 import pytest
 from running import mariadb_spec
 
-from fasciculus.core.dump.loader import load
-from fasciculus.core.dump.mariadb import Dump
-from fasciculus.core.dump.users import every_user
-from fasciculus.databases.mariadb_server import connect
+from fasciculus.core.dump.mariadb.dump import Dump
+from fasciculus.core.dump.mariadb.loader import load
+from fasciculus.core.dump.mariadb.users import every_user
+from fasciculus.databases.mariadb.server import connect
 from fasciculus.hosts.local import LocalHost
 
 #: By the server's name of a character set: Python's, and a word in it.

@@ -6,9 +6,9 @@ from pathlib import Path
 
 from running import mariadb_spec
 
-from fasciculus.core.dump.loader import load
-from fasciculus.core.dump.mariadb import Dump
-from fasciculus.databases.mariadb_server import connect
+from fasciculus.core.dump.mariadb.dump import Dump
+from fasciculus.core.dump.mariadb.loader import load
+from fasciculus.databases.mariadb.server import connect
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.ssh import SshHost
 

@@ -7,10 +7,10 @@ from running import mariadb_spec
 
 from fasciculus.core.bundle.entry import Entry
 from fasciculus.core.bundle.manifest import DatabaseRecord
-from fasciculus.core.dump import privileges
 from fasciculus.core.dump.filters import DatabaseRules
+from fasciculus.core.dump.mariadb import privileges
 from fasciculus.databases.base import DatabaseAccess, DatabaseRef, ServerSpec
-from fasciculus.databases.mariadb import ENGINE
+from fasciculus.databases.mariadb.engine import ENGINE
 from fasciculus.hosts.local import LocalHost
 
 READER, RESTORER = "'fsc-reader'@'localhost'", "'fsc-restorer'@'localhost'"

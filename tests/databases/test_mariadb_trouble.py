@@ -9,13 +9,13 @@ from running import mariadb_spec, private_mariadb
 
 from fasciculus.core.bundle.entry import Entry
 from fasciculus.core.bundle.manifest import DatabaseRecord, parse_manifest
-from fasciculus.core.dump import mariadb as dump_module
-from fasciculus.core.dump.mariadb import Dump
-from fasciculus.core.dump.members import Member
+from fasciculus.core.dump.mariadb import dump as dump_module
+from fasciculus.core.dump.mariadb.dump import Dump
+from fasciculus.core.dump.sql.members import Member
 from fasciculus.core.errors import DamagedError, FasciculusError, SettingError, UnreachableError
 from fasciculus.databases.base import DatabaseAccess
-from fasciculus.databases.mariadb import ENGINE
-from fasciculus.databases.mariadb_server import connect
+from fasciculus.databases.mariadb.engine import ENGINE
+from fasciculus.databases.mariadb.server import connect
 from fasciculus.hosts.local import LocalHost
 
 

@@ -16,8 +16,8 @@ from fasciculus.core.bundle.open_tree import OpenTree
 from fasciculus.core.bundle.root_path import open_file, open_root
 from fasciculus.core.bundle.tree_walk import WalkRules, scan
 from fasciculus.core.errors import FasciculusError, MissingError
-from fasciculus.databases import sqlite_copy
-from fasciculus.databases.sqlite_copy import copy_database
+from fasciculus.databases.sqlite import copy as sqlite_copy
+from fasciculus.databases.sqlite.copy import copy_database
 from fasciculus.hosts.local import LocalHost
 
 SECRET = b"of another customer"

@@ -18,9 +18,9 @@ from fasciculus.core.bundle.root_path import partial_name
 from fasciculus.core.bundle.tree_walk import WalkRules
 from fasciculus.core.errors import FasciculusError, MissingError, SettingError, UnreachableError
 from fasciculus.core.file_filters import FileRules, FileSelector
-from fasciculus.databases import sqlite_copy
-from fasciculus.databases.mariadb_server import connect
-from fasciculus.databases.sqlite_copy import copy_database
+from fasciculus.databases.mariadb.server import connect
+from fasciculus.databases.sqlite import copy as sqlite_copy
+from fasciculus.databases.sqlite.copy import copy_database
 from fasciculus.hosts import text_files
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.remote_scripts import program_text

@@ -141,7 +141,7 @@ def test_from_nothing_to_the_first_bundle_by_commands(tmp_path, monkeypatch, mar
     home.mkdir(parents=True)
     (home / "index.html").write_text("pots")
     monkeypatch.setattr(f"{MODULE}._HOMES", (f"{tmp_path}/srv/{{account}}",))
-    monkeypatch.setattr(f"{MODULE}._SOCKETS", (mariadb.socket,))
+    monkeypatch.setattr("fasciculus.databases.mariadb.engine._SOCKETS", (mariadb.socket,))
     for name in ("_NGINX", "_APACHE"):
         monkeypatch.setattr(f"{MODULE}.{name}", ())
     mariadb.run("CREATE DATABASE IF NOT EXISTS millpond_shop")
@@ -174,7 +174,7 @@ def test_from_nothing_to_the_first_bundle_by_commands(tmp_path, monkeypatch, mar
 def test_a_host_over_ssh_is_looked_at_as_well(tmp_path, monkeypatch, openssh):
     (tmp_path / "srv/millpond/sites/millpond.example").mkdir(parents=True)
     monkeypatch.setattr(f"{MODULE}._HOMES", (f"{tmp_path}/srv/{{account}}",))
-    monkeypatch.setattr(f"{MODULE}._SOCKETS", ())
+    monkeypatch.setattr("fasciculus.databases.mariadb.engine._SOCKETS", ())
     spec = openssh.host()
     connection = {"kind": "ssh", "address": spec.address, "port": spec.port, "user": spec.user}
     host = HostInput(

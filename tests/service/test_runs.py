@@ -105,6 +105,17 @@ def full_account(tmp_path: Path, mariadb) -> tuple[HostInput, AccountInput]:
     return host, account
 
 
+def shop_rows(mariadb):
+    with mariadb.connect().cursor() as cursor:
+        cursor.execute("SHOW TABLES FROM shop")
+        tables = [row[0] for row in cursor.fetchall()]
+        counts = {}
+        for table in tables:
+            cursor.execute(f"SELECT count(*) FROM shop.`{table}`")
+            counts[table] = cursor.fetchone()[0]
+    return counts
+
+
 @pytest.mark.xdist_group("mariadb")
 def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
     host, account = full_account(tmp_path, mariadb)
@@ -126,6 +137,14 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
         found = run(client, "nightly")
         assert found.outcome == "done", found.tasks
         bundle = newest(client, "millpond")
+        by_name = {row.name: row for row in client.bundles_tables(bundle.id).items}
+        shop, site = by_name["shop"], by_name["site"]
+        assert (shop.engine_title, shop.folder) == ("MariaDB or MySQL", "mariadb/shop")
+        assert {row.name: row.rows for row in shop.tables} == shop_rows(mariadb)
+        assert 0 < sum(row.bytes for row in shop.tables) < shop.bytes
+        assert site.engine_title == "SQLite" and site.bytes > 0 and site.tables
+        told = running.cli("bundles", "tables", str(bundle.id), "shop")
+        assert "TABLE" in told.stdout and ".sql" not in told.stdout, told
         back = tmp_path / "back"
         done = restored(
             client,

@@ -133,7 +133,7 @@ def test_a_server_may_leave_out_the_attributes_of_a_file(tmp_path, monkeypatch):
                 found.filename = "file"
                 return [found]
 
-            monkeypatch.setattr(
-                "fasciculus.demo.sftp._Files.list_folder", lambda _, path: bare(path)
-            )
+            assert [(item.name, item.size) for item in store.items("a")] == [("file", 16)]
+            files = "fasciculus.demo.sftp._Files"
+            monkeypatch.setattr(f"{files}.list_folder", lambda _, path: bare(path))
             assert [(item.name, item.size) for item in store.items("a")] == [("file", 0)]

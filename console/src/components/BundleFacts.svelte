@@ -1,7 +1,7 @@
 <script lang="ts">
   // What a bundle is of, where its copies are, and what it consists of.
   import type { BundleDetail } from '../lib/types';
-  import { changesWords, count, engineName, exact, size } from '../lib/words';
+  import { changesWords, count, exact, size } from '../lib/words';
   import OutcomeLabel from './OutcomeLabel.svelte';
   import Timestamp from './Timestamp.svelte';
   let { bundle }: { bundle: BundleDetail } = $props();
@@ -64,9 +64,9 @@
   </dl>
   {#if bundle.databases.length}<h2 class="mt-4 mb-1">Databases</h2>
     {#each bundle.databases as d (d.engine + d.name)}<div class="wrap-anywhere">
-        {d.name}
+        <a class="link" href="#/bundles/{bundle.id}?contents=databases">{d.name}</a>
         <span class="text-faint"
-          >{engineName(d.engine)}, {count(Object.keys(d.tables).length, 'table')}, {count(
+          >{count(Object.keys(d.tables).length, 'table')}, {count(
             Object.values(d.tables).reduce((a, b) => a + b, 0),
             'row',
           )}</span

@@ -88,6 +88,10 @@ export const bundlesUnpin = (bundleId: number) =>
 export const bundlesFiles = (bundleId: number, query?: Query<'bundles_files'>) =>
   call<Schemas['BundleFiles']>('GET', `/bundles/${part(bundleId)}/files` + queryString(query));
 
+/** Databases of a bundle, by their tables. */
+export const bundlesTables = (bundleId: number) =>
+  call<Schemas['Page_DatabaseTables_']>('GET', `/bundles/${part(bundleId)}/tables`);
+
 /** Entries whose path holds the words. */
 export const bundlesSearch = (bundleId: number, query?: Query<'bundles_search'>) =>
   call<Schemas['EntrySearch']>('GET', `/bundles/${part(bundleId)}/search` + queryString(query));

@@ -175,6 +175,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/bundles/{bundle_id}/tables': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Databases of a bundle, by their tables */
+    get: operations['bundles_tables'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/bundles/{bundle_id}/search': {
     parameters: {
       query?: never;
@@ -2698,6 +2715,25 @@ export interface components {
       };
     };
     /**
+     * DatabaseTables
+     * @description A database in a bundle by its tables. ``folder`` is where it lies among the contents, and
+     *     ``bytes`` all of it.
+     */
+    DatabaseTables: {
+      /** Engine */
+      engine: string;
+      /** Engine Title */
+      engine_title: string;
+      /** Name */
+      name: string;
+      /** Folder */
+      folder: string;
+      /** Bytes */
+      bytes: number;
+      /** Tables */
+      tables: components['schemas']['TableInfo'][];
+    };
+    /**
      * Databases
      * @description Rules for databases, tables and rows. Patterns have ``*`` and ``?``; those of tables are
      *     ``database.table``. Empty means all.
@@ -4202,6 +4238,13 @@ export interface components {
       /** Engines */
       engines: string[];
       /**
+       * Engine Titles
+       * @default {}
+       */
+      engine_titles: {
+        [key: string]: string;
+      };
+      /**
        * Refused
        * @default {}
        */
@@ -4617,6 +4660,18 @@ export interface components {
     Page_DamageRow_: {
       /** Items */
       items: components['schemas']['DamageRow'][];
+      /** Total */
+      total: number;
+      /**
+       * Next
+       * @default null
+       */
+      next: string | null;
+    };
+    /** Page[DatabaseTables] */
+    Page_DatabaseTables_: {
+      /** Items */
+      items: components['schemas']['DatabaseTables'][];
       /** Total */
       total: number;
       /**
@@ -6546,6 +6601,25 @@ export interface components {
       nights: components['schemas']['Night'][];
     };
     /**
+     * TableInfo
+     * @description A table of a database in a bundle; ``rows`` is None where they were not counted, and
+     *     ``bytes`` is how much of the bundle's contents it is, 0 where that is not known.
+     */
+    TableInfo: {
+      /** Name */
+      name: string;
+      /**
+       * Rows
+       * @default null
+       */
+      rows: number | null;
+      /**
+       * Bytes
+       * @default 0
+       */
+      bytes: number;
+    };
+    /**
      * Task
      * @description The part of a run for one subject. While it runs, the last four tell how far it is:
      *     bytes packed and pushed, the bytes expected, and bytes a second.
@@ -7940,6 +8014,37 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['BundleFiles'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  bundles_tables: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        bundle_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_DatabaseTables_'];
         };
       };
       /** @description a problem */

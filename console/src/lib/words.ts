@@ -77,10 +77,6 @@ export function count(n: number, one: string, many = one + 's'): string {
   return `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
 }
 
-const ENGINES: Record<string, string> = { mariadb: 'MariaDB', sqlite: 'SQLite' };
-/** A database engine's name as people write it. */
-export const engineName = (engine: string): string => ENGINES[engine] ?? engine;
-
 /** A list with a name added, or removed where it was in it. */
 export function toggled<T>(list: T[], name: T): T[] {
   return list.includes(name) ? list.filter((n) => n !== name) : [...list, name];

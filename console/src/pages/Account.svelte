@@ -1,11 +1,12 @@
 <script lang="ts">
   import { Button } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
-  import { accountsRemove, accountsShow, bundlesList } from '../lib/calls';
+  import { accountsRemove, accountsShow, bundlesList, kindsList } from '../lib/calls';
   import { Problem } from '../lib/api.svelte';
   import { live } from '../lib/live.svelte';
+  import { Loader } from '../lib/loader.svelte';
   import type { Account, Bundle } from '../lib/types';
-  import { count, engineName, size } from '../lib/words';
+  import { count, size } from '../lib/words';
   import BundleTable from '../components/BundleTable.svelte';
   import GrowthPanel from '../components/GrowthPanel.svelte';
   import Timestamp from '../components/Timestamp.svelte';
@@ -15,6 +16,7 @@
   let account = $state<Account | null>(null);
   let bundles = $state<Bundle[]>([]);
   let problem = $state<Problem | null>(null);
+  const kinds = new Loader(kindsList);
   let removing = $state(false);
   let withBundles = $state(false);
   function removalText(bundles: number, all: boolean): string {
@@ -40,6 +42,9 @@
   $effect(() => {
     void params.name;
     load();
+  });
+  $effect(() => {
+    kinds.load();
   });
   $effect(() => live.refresh(['accounts', 'bundles'], load));
 </script>
@@ -121,7 +126,9 @@
       </h2>
       {#each account.databases as d (d.engine + d.name)}<div class="mb-1">
           {d.name}
-          <span class="text-sm text-faint">{engineName(d.engine)}</span>
+          <span class="text-sm text-faint"
+            >{kinds.value?.engine_titles?.[d.engine] ?? d.engine}</span
+          >
           {#if d.path !== d.name}
             <div class="text-sm wrap-anywhere text-faint">{d.path}</div>
           {/if}

@@ -241,6 +241,34 @@ def files(
 
 
 @app.command()
+def tables(
+    number: Number,
+    database: Annotated[str, typer.Argument(help="Only this database.")] = "",
+    as_json: AsJson = False,
+) -> None:
+    """List the databases of a bundle by their tables."""
+    with service() as client:
+        found = client.bundles_tables(number)
+    if as_json:
+        return output.show_json(found)
+    rows = [
+        (known, table)
+        for known in found.items
+        if database in ("", known.name)
+        for table in known.tables
+    ]
+    columns: list[output.Column] = [
+        ("DATABASE", lambda row: row[0].name),
+        ("SERVER", lambda row: row[0].engine_title),
+        ("TABLE", lambda row: row[1].name),
+        ("ROWS", lambda row: "" if row[1].rows is None else f"{row[1].rows:,}"),
+        ("SIZE", lambda row: size(row[1].bytes) if row[1].bytes else ""),
+    ]
+    output.show_table(rows, columns, "There is no table.", right=["ROWS", "SIZE"])
+    return None
+
+
+@app.command()
 def search(
     number: Number,
     words: Annotated[str, typer.Argument(help="Text in the path.")],

@@ -210,6 +210,13 @@ class Client(
             folder=folder,
         )
 
+    def bundles_tables(self, bundle_id: int) -> models.Page[models.DatabaseTables]:
+        """Return the databases of a bundle, each with its tables.
+
+        Raises ``NotFoundError`` if the number is unknown.
+        """
+        return self._call("GET", f"/bundles/{bundle_id}/tables", models.Page[models.DatabaseTables])
+
     def bundles_search(self, bundle_id: int, words: str, contents: str = "") -> models.EntrySearch:
         """Entries whose path holds the words.
 

@@ -1,4 +1,4 @@
-"""The database engines of hosts: one protocol, one file for each engine.
+"""The database engines of hosts: one protocol, one folder for each engine.
 
 A new engine is a module with an object that has what :class:`~fasciculus.databases.base.Engine`
 asks for, and its line in ``ENGINES`` or an entry point of the group ``fasciculus.databases``.
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 ENGINES: Registry[Engine] = Registry(
     "database engine",
     "fasciculus.databases",
-    {"mariadb": f"{__name__}.mariadb:ENGINE", "sqlite": f"{__name__}.sqlite:ENGINE"},
+    {"mariadb": f"{__name__}.mariadb.engine:ENGINE", "sqlite": f"{__name__}.sqlite.engine:ENGINE"},
 )
 
 

@@ -121,6 +121,17 @@ class Rights(NamedTuple):
     grant: str = ""
 
 
+class DatabaseTable(NamedTuple):
+    """A table, or whatever an engine keeps its data in; ``rows`` is None where nobody counted.
+
+    ``bytes`` is how much of the bundle's contents it is.
+    """
+
+    name: str
+    rows: int | None
+    bytes: int
+
+
 class Engine(Protocol):
     """A database engine. Failures are ``FasciculusError`` of one sentence."""
 
@@ -129,6 +140,9 @@ class Engine(Protocol):
     #: How its server is reached; None where a database is a file of the account.
     settings: type[Settings] | None
     secrets: type[Secrets]
+
+    def propose(self, host: DatabaseHost) -> list[Settings]:
+        """Return the ways in which a server of the host can probably be reached."""
 
     def check(self, access: DatabaseAccess, databases: Iterable[DatabaseRef]) -> None:
         """Raise unless the databases, or the server where none are named, can be read."""
@@ -162,6 +176,13 @@ class Engine(Protocol):
 
     def shared(self, access: DatabaseAccess) -> list[SqlMember]:
         """Return what belongs to the whole server: its users with their rights."""
+
+    def tables(
+        self, record: DatabaseRecord, members: Iterable[tuple[str, int]]
+    ) -> list[DatabaseTable]:
+        """Return the tables of a database in a bundle, from its record and the names and sizes of
+        its members.
+        """
 
     def restore(
         self,

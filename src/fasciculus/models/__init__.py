@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 _NAMES = {
     "auth": "Identity Password SignIn Token TokenMade TokenNew",
     "bundles": "Bundle BundleDetail BundleEntry BundleFiles Changes ContentsInfo Copy DatabaseInfo "
-    "DownloadReport EntrySearch PieceInfo Pin Restore RestoreStart",
+    "DatabaseTables DownloadReport EntrySearch PieceInfo Pin Restore RestoreStart",
     "discovery": "Applied Change CoverageRow Definitions ExcludedSize Folder Preview PreviewStart "
     "Proposed SizeCount Acceptance Accepted Unmatched",
     "inventory": "Account AccountInput Database DiscoveryRules Host HostFields HostInput "

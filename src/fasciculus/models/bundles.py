@@ -79,6 +79,29 @@ class DatabaseInfo(Model):
     tables: dict[str, int] = {}
 
 
+class TableInfo(Model):
+    """A table of a database in a bundle; ``rows`` is None where they were not counted, and
+    ``bytes`` is how much of the bundle's contents it is, 0 where that is not known.
+    """
+
+    name: str
+    rows: int | None = None
+    bytes: int = 0
+
+
+class DatabaseTables(Model):
+    """A database in a bundle by its tables. ``folder`` is where it lies among the contents, and
+    ``bytes`` all of it.
+    """
+
+    engine: str
+    engine_title: str
+    name: str
+    folder: str
+    bytes: int
+    tables: list[TableInfo]
+
+
 class PieceInfo(Model):
     """An archive file that a bundle needs; ``brought`` says that this bundle wrote it."""
 

@@ -56,5 +56,7 @@ class Kinds(Model):
     databases: list[KindInfo]
     #: Every engine, those of files included.
     engines: list[str]
+    #: What people call them.
+    engine_titles: dict[str, str] = {}
     #: Kinds of stores that people ask for, and the reasons against them.
     refused: dict[str, str] = {}

@@ -10,7 +10,7 @@ from typing import Any, Protocol
 import msgspec
 
 from ..core.bundle.layout import moment_of
-from ..core.bundle.manifest import ManifestSummary
+from ..core.bundle.manifest import DatabaseRecord, ManifestSummary
 from ..core.errors import MissingError
 from ..core.retention import RetentionCopy
 from ..core.scope import EVERYTHING, Scope
@@ -155,6 +155,13 @@ def bundle(db: sqlite3.Connection, bundle_id: int, scope: Scope = EVERYTHING) ->
         changes=manifest.get("changes"),
         sealed_to=manifest.get("sealed_to", []),
     )
+
+
+def database_records(db: sqlite3.Connection, bundle_id: int) -> list[DatabaseRecord]:
+    """Return the databases of a bundle, as its manifest has them."""
+    row = db.execute("SELECT manifest FROM bundle WHERE id=?", (bundle_id,)).fetchone()
+    found = json.loads(row["manifest"])["databases"] if row else []
+    return msgspec.convert(found, list[DatabaseRecord])
 
 
 def before(db: sqlite3.Connection, bundle: Bundle) -> int | None:

@@ -130,6 +130,7 @@ def kinds() -> Kinds:
         hosts=[_info(kind) for kind in HOST_KINDS.all() if kind.name != "unconnected"],
         databases=[_info(engine) for engine in server_engines()],
         engines=ENGINES.names(),
+        engine_titles={engine.name: engine.title for engine in ENGINES.all()},
         refused=STORE_KINDS.refused,
     )
 

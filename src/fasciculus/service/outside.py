@@ -20,6 +20,7 @@ from types import FrameType
 from typing import Any, Generic, ParamSpec, TypeVar
 
 from ..core.errors import ConnectionLostError, FasciculusError, UnreachableError
+from ..databases import ENGINES
 from ..memory import limit_memory
 
 P = ParamSpec("P")
@@ -47,10 +48,9 @@ _PRELOADED = (
     "fasciculus.service.monitoring.certificates",
     "fasciculus.hosts.ssh",
     "fasciculus.stores.sftp",
-    "fasciculus.databases.mariadb",
 )
 _context = multiprocessing.get_context("forkserver")
-_context.set_forkserver_preload(list(_PRELOADED))
+_context.set_forkserver_preload([*_PRELOADED, *ENGINES.modules()])
 
 
 def warm_up() -> None:

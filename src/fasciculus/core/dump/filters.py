@@ -8,7 +8,8 @@ from msgspec import Struct
 
 
 class DumpRules(Struct, frozen=True):
-    """The wanted part of a database. Patterns are of tables, with ``*`` and ``?``.
+    """The wanted part of a database. Patterns are of tables, with ``*`` and ``?``; where an engine
+    has schemas, of ``schema.table`` too.
 
     ``tables`` empty means all; ``without_rows`` keeps a table's structure alone.
     """
@@ -22,7 +23,8 @@ class DumpRules(Struct, frozen=True):
 
 class DatabaseRules(Struct, frozen=True):
     """Patterns with ``*`` and ``?``: of database names in ``names`` and ``without``, of
-    ``database.table`` in the others. ``names`` and ``tables`` empty mean all.
+    ``database.table`` or ``database.schema.table`` in the others. ``names`` and ``tables`` empty
+    mean all.
     """
 
     names: tuple[str, ...] = ()
@@ -55,10 +57,18 @@ class DatabaseRules(Struct, frozen=True):
 def _of(patterns: tuple[str, ...], database: str) -> tuple[str, ...]:
     """Return the table parts of the patterns that mean a database; one without a dot means all
     databases.
+
+    Of ``a.b.c`` the database is ``a`` and the table ``b.c``, a table in a schema, or the database
+    is ``a.b``: whichever there is.
     """
     found = []
     for pattern in patterns:
-        name, dot, table = pattern.rpartition(".")
-        if not dot or fnmatchcase(database, name):
-            found.append(table)
-    return tuple(found)
+        parts = pattern.split(".")
+        if len(parts) == 1:
+            found.append(pattern)
+        found += [
+            ".".join(parts[count:])
+            for count in range(1, len(parts))
+            if fnmatchcase(database, ".".join(parts[:count]))
+        ]
+    return tuple(dict.fromkeys(found))

@@ -7,6 +7,7 @@ from ....models import (
     Bundle,
     BundleDetail,
     BundleFiles,
+    DatabaseTables,
     EntrySearch,
     Page,
     Pin,
@@ -16,7 +17,7 @@ from ....models.queries import (
     EntrySearchQuery,
     FolderQuery,
 )
-from ...usecases.bundles import bundles
+from ...usecases.bundles import bundles, tables
 from ..operations import operation
 from ..request import caller
 
@@ -77,6 +78,18 @@ def bundles_unpin(bundle_id: int) -> BundleDetail:
 )
 def bundles_files(bundle_id: int, query: FolderQuery) -> BundleFiles:
     return bundles.bundles_files(caller(), bundle_id, query)
+
+
+@operation(
+    "GET",
+    "/bundles/{bundle_id}/tables",
+    "Databases of a bundle, by their tables",
+    Permission.VIEW,
+    response=Page[DatabaseTables],
+    scoped=True,
+)
+def bundles_tables(bundle_id: int) -> Page[DatabaseTables]:
+    return tables.bundles_tables(caller(), bundle_id)
 
 
 @operation(

@@ -14,10 +14,12 @@ from ....core.discovery.web_server_config import VirtualHost, apache_hosts, ngin
 from ....core.errors import FasciculusError
 from ....core.formatting import format_count, format_list
 from ....core.mail_config import domains_of_map, domains_of_passwd
-from ....databases import ENGINES
+from ....databases import server_engines
+from ....databases.base import Engine
 from ....hosts import open_host
 from ....hosts.base import HostConnection
 from ....hosts.path_patterns import expand
+from ....kinds import Settings
 from ....models import HostProposal, KindSettings, RuleProposal
 from ....models.inventory import HostFields
 from ....worker.database_access import database_access
@@ -36,7 +38,6 @@ _HOMES = (
 _SITES = ("sites/{site}", "domains/{site}", "www/{site}", "web/{site}", "{site}")
 _NGINX = ("/etc/nginx/sites-enabled/*", "/etc/nginx/conf.d/*.conf")
 _APACHE = ("/etc/apache2/sites-enabled/*.conf", "/etc/httpd/conf.d/*.conf")
-_SOCKETS = ("/run/mysqld/mysqld.sock", "/var/lib/mysql/mysql.sock", "/run/mysql/mysql.sock")
 _MAPS = {
     "alias_map": ("/etc/postfix/virtual", "/etc/postfix/virtual_alias_maps", "/etc/postfix/valias"),
     "mailbox_map": ("/etc/postfix/vmailbox", "/etc/postfix/virtual_mailbox_maps"),
@@ -161,28 +162,40 @@ class Look:
         if not discovery.sqlite and discovery.homes:
             discovery.sqlite = True
             self._note("discovery.sqlite", "on", "SQLite databases anywhere in the homes")
-        if any(server.kind == "mariadb" for server in self._host.servers):
-            return
-        for socket in _SOCKETS:
-            if self._connection.type_of(socket) == "other":
-                self._mariadb(socket)
-                return
+        known = {server.kind for server in self._host.servers}
+        for engine in server_engines():
+            if engine.name not in known:
+                self._server(engine)
 
-    def _mariadb(self, socket: str) -> None:
-        server = KindSettings.model_validate({"kind": "mariadb", "socket": socket, "user": "root"})
-        self._host.servers = [*self._host.servers, server]
-        order = host_order_from_fields(self._host, self._secrets)
-        access = database_access("mariadb", order, self._connection, "", self._spool)
+    def _server(self, engine: Engine) -> None:
+        """Propose the first way to reach a server of an engine that lets us in."""
+        refused: list[tuple[str, str]] = []
+        for settings in engine.propose(self._connection):
+            try:
+                self._proposed(engine, settings)
+            except FasciculusError as error:
+                refused.append((settings.describe(), error.message))
+            else:
+                return
+        hint = "Set it by hand, with a user that may read the databases."
+        for place, reason in refused[:1]:
+            self._note("servers", place, f"a server that lets nobody in so: {reason} {hint}")
+
+    def _proposed(self, engine: Engine, settings: Settings) -> None:
+        """Propose a server, with the rules by which its databases belong to accounts. Raises
+        ``FasciculusError`` where it lets nobody in.
+        """
+        place = settings.describe()
+        before = self._host.servers
+        self._host.servers = [*before, KindSettings.model_validate(settings.model_dump())]
         try:
-            names = [found.name for found in ENGINES.get("mariadb").discover(access, [])]
-        except FasciculusError as error:
-            self._host.servers = self._host.servers[:-1]
-            hint = "Set it by hand, with a user that may read the databases."
-            self._note(
-                "servers", socket, f"a server that lets nobody in so: {error.message} {hint}"
-            )
-            return
-        self._note("servers", socket, _named(names, "database"))
+            order = host_order_from_fields(self._host, self._secrets)
+            access = database_access(engine.name, order, self._connection, "", self._spool)
+            names = [found.name for found in engine.discover(access, [])]
+        except FasciculusError:
+            self._host.servers = before
+            raise
+        self._note("servers", place, _named(names, "database"))
         accounts = [
             os.path.basename(p) for rule in self._host.discovery.homes for p in self._folders(rule)
         ]

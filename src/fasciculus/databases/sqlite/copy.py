@@ -21,10 +21,10 @@ from collections.abc import Iterator
 from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 
-from ..core.bundle.root_path import FILE_FLAGS, open_file, open_root
-from ..core.bundle.tree_walk import shown
-from ..core.errors import FasciculusError, MissingError
-from .base import DatabaseHost
+from ...core.bundle.root_path import FILE_FLAGS, open_file, open_root
+from ...core.bundle.tree_walk import shown
+from ...core.errors import FasciculusError, MissingError
+from ..base import DatabaseHost
 
 _BUSY_SECONDS = 60.0
 _CHUNK = 1024 * 1024

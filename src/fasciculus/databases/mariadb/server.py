@@ -13,10 +13,10 @@ from pydantic import Field, field_validator
 from pymysql.constants import ER
 from pymysql.cursors import Cursor, SSCursor
 
-from ..core.errors import FasciculusError, StatementError, UnreachableError
-from ..fields import absolute_folder
-from ..kinds import Secrets, Settings
-from .base import DatabaseHost, ServerSpec
+from ...core.errors import FasciculusError, StatementError, UnreachableError
+from ...fields import absolute_folder
+from ...kinds import Secrets, Settings
+from ..base import DatabaseHost, ServerSpec
 
 _CONNECT_TIMEOUT = 15
 _LONG = 24 * 3600

@@ -10,8 +10,8 @@ from __future__ import annotations
 
 import re
 
+from .dialect import SETTINGS
 from .literals import quote_name
-from .members import SETTINGS
 
 #: Nothing in it can be taken for an escape, a comment, another quote, another statement, or a
 #: command of a client.

@@ -12,11 +12,11 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 
-from ..core.dump.literals import quote_name
-from ..core.dump.members import sql_text
-from ..core.errors import SettingError, StatementError
-from .base import DatabaseAccess, ServerSpec
-from .mariadb_server import MariaDbConnection, MariaDbSettings, connect
+from ...core.dump.mariadb.dialect import sql_text
+from ...core.dump.mariadb.literals import quote_name
+from ...core.errors import SettingError, StatementError
+from ..base import DatabaseAccess, ServerSpec
+from .server import MariaDbConnection, MariaDbSettings, connect
 
 _PREFIX = "fasciculus-load-"
 _HOSTS = ("localhost", "%")

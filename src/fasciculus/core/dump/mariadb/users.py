@@ -5,11 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator, Sequence
 
-from ..errors import FasciculusError, StatementError
+from ...errors import FasciculusError, StatementError
+from ..sql.members import Member, text
+from ..sql.server import Server
 from . import privileges
+from .dialect import SETTINGS, USERS, sql_text
 from .literals import quote_name
-from .members import SETTINGS, USERS, Member, sql_text, text
-from .server import Server
 from .statements import written
 
 User = tuple[str, str]

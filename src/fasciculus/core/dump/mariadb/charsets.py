@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import re
 
+from ..sql.members import text
+from ..sql.server import Server
 from .literals import quote_name
-from .members import text
-from .server import Server
 from .statements import NO_ESCAPES
 
 _CHARSET = re.compile(r"[a-z0-9_]+")

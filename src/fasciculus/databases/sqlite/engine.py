@@ -7,13 +7,21 @@ import shlex
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import closing
 
-from ..core.bundle.entry import Entry
-from ..core.bundle.manifest import DatabaseRecord
-from ..core.dump.filters import DatabaseRules
-from ..core.errors import FasciculusError, MissingError, SettingError
-from ..kinds import Secrets, Settings
-from .base import DatabaseAccess, DatabaseRef, FileMember, Rights, SqlMember
-from .sqlite_copy import copy_database
+from ...core.bundle.entry import Entry
+from ...core.bundle.manifest import DatabaseRecord
+from ...core.dump.filters import DatabaseRules
+from ...core.errors import FasciculusError, MissingError, SettingError
+from ...kinds import Secrets, Settings
+from ..base import (
+    DatabaseAccess,
+    DatabaseHost,
+    DatabaseRef,
+    DatabaseTable,
+    FileMember,
+    Rights,
+    SqlMember,
+)
+from .copy import copy_database
 
 _NAME = "sqlite"
 _SIDES = ("", "-wal", "-shm", "-journal")
@@ -63,6 +71,9 @@ class SqliteEngine:
     name, title = _NAME, "SQLite"
     settings: type[Settings] | None = None
     secrets: type[Secrets] = Secrets
+
+    def propose(self, host: DatabaseHost) -> list[Settings]:
+        return []
 
     def check(self, access: DatabaseAccess, databases: Iterable[DatabaseRef]) -> None:
         for database in databases:
@@ -119,6 +130,12 @@ class SqliteEngine:
 
     def shared(self, access: DatabaseAccess) -> list[SqlMember]:
         return []
+
+    def tables(
+        self, record: DatabaseRecord, members: Iterable[tuple[str, int]]
+    ) -> list[DatabaseTable]:
+        # One file: how much of it is whose, only SQLite could say.
+        return [DatabaseTable(name, rows, 0) for name, rows in sorted(record.tables.items())]
 
     def restore(
         self,

@@ -8,11 +8,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 
-from ..errors import FasciculusError, StatementError
+from ...errors import FasciculusError, StatementError
+from ..sql.members import Member, text
+from ..sql.server import Server
 from . import charsets
+from .dialect import HEAD
 from .literals import quote_name
-from .members import HEAD, Member, text
-from .server import Server
 from .statements import as_client, commented, delimited, prepared, written
 
 #: MariaDB prepares every kind of statement since then.

@@ -6,31 +6,28 @@ import dataclasses
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import AbstractContextManager
 
-from ..core.bundle.entry import Entry
-from ..core.bundle.manifest import DatabaseRecord
-from ..core.dump import privileges
-from ..core.dump.filters import DatabaseRules, DumpRules
-from ..core.dump.literals import quote_name
-from ..core.dump.loader import statements
-from ..core.dump.mariadb import Dump
-from ..core.dump.members import USERS, safe_file, sql_text
-from ..core.dump.users import every_user
-from ..core.errors import FasciculusError, SettingError, StatementError
-from ..core.formatting import format_list
-from ..kinds import Secrets, Settings
-from .base import DatabaseAccess, DatabaseRef, Rights, SqlMember
-from .mariadb_loading import drop_tables_elsewhere, loading_user
-from .mariadb_server import (
-    MariaDbConnection,
-    MariaDbSecrets,
-    MariaDbSettings,
-    connect,
-    to_restore,
-)
+from ...core.bundle.entry import Entry
+from ...core.bundle.manifest import DatabaseRecord
+from ...core.dump.filters import DatabaseRules, DumpRules
+from ...core.dump.mariadb import privileges
+from ...core.dump.mariadb.dialect import USERS, sql_text
+from ...core.dump.mariadb.dump import Dump, table_of
+from ...core.dump.mariadb.literals import quote_name
+from ...core.dump.mariadb.loader import statements
+from ...core.dump.mariadb.users import every_user
+from ...core.dump.sql.members import safe_file
+from ...core.errors import FasciculusError, SettingError, StatementError
+from ...core.formatting import format_list
+from ...kinds import Secrets, Settings
+from ..base import DatabaseAccess, DatabaseHost, DatabaseRef, DatabaseTable, Rights, SqlMember
+from .loading import drop_tables_elsewhere, loading_user
+from .server import MariaDbConnection, MariaDbSecrets, MariaDbSettings, connect, to_restore
 
 _NAME = "mariadb"
 #: Statements of a member that are named when they are refused, and how much of each.
 _NAMED, _SHOWN = 20, 60
+#: Where servers listen as systems set them up.
+_SOCKETS = ("/run/mysqld/mysqld.sock", "/var/lib/mysql/mysql.sock", "/run/mysql/mysql.sock")
 _SERVERS_OWN = frozenset(["information_schema", "performance_schema", "mysql", "sys"])
 
 
@@ -105,6 +102,13 @@ class MariaDbEngine:
     settings: type[Settings] | None = MariaDbSettings
     secrets: type[Secrets] = MariaDbSecrets
 
+    def propose(self, host: DatabaseHost) -> list[Settings]:
+        return [
+            MariaDbSettings(socket=socket, user="root")
+            for socket in _SOCKETS
+            if host.type_of(socket) == "other"
+        ]
+
     def check(self, access: DatabaseAccess, databases: Iterable[DatabaseRef]) -> None:
         with _connect(access) as server:
             server.rows("SELECT 1")
@@ -176,6 +180,18 @@ class MariaDbEngine:
         with _connect(access) as server:
             everybody = every_user(server)
         return [SqlMember(f"{_NAME}/%users.sql".encode(), everybody)]
+
+    def tables(
+        self, record: DatabaseRecord, members: Iterable[tuple[str, int]]
+    ) -> list[DatabaseTable]:
+        sizes = dict.fromkeys(record.tables, 0)
+        for name, size in members:
+            if table := table_of(name, record.shortened):
+                sizes[table] = sizes.get(table, 0) + size
+        return [
+            DatabaseTable(name, record.tables.get(name), size)
+            for name, size in sorted(sizes.items())
+        ]
 
     def restore(
         self,

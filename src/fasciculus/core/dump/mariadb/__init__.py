@@ -1,0 +1,1 @@
+"""Databases of MariaDB and MySQL to SQL text, and back."""

@@ -1,0 +1,1 @@
+"""What dumps of every SQL database share."""

@@ -1,0 +1,1 @@
+"""SQLite: databases that are files of an account."""
