@@ -34,3 +34,21 @@ def test_a_worker_imports_nothing_that_its_order_may_not_need():
     ).stdout.split()
     dear = ["pydantic", "importlib.metadata", "paramiko", "boto3", "httpx", "pymysql", "flask"]
     assert not {*dear} & {*loaded}, "import it where it is used"
+
+
+def test_a_command_that_reads_a_list_checks_nothing_that_the_service_has_checked():
+    """What it would need for that takes a third of the time of the libraries that it does need."""
+    script = (
+        "import sys; from fasciculus import models; from fasciculus.client import Client; "
+        "from fasciculus.models.texts import ANSWERED; "
+        "models.Page[models.Job].model_validate_json(sys.argv[1], context=ANSWERED); "
+        "print(*sys.modules)"
+    )
+    job = {"name": "nightly", "stores": ["attic"], "timetable": "daily 02:00", "keep": "7 newest"}
+    shown = {**job, "summary": "", "covers": 0, "next_start": None}
+    page = json.dumps({"items": [shown], "total": 1})
+    loaded = subprocess.run(
+        [sys.executable, "-c", script, page], capture_output=True, text=True, check=True
+    ).stdout.split()
+    dear = ["core.schedule", "core.retention", "core.discovery", "core.bundle", "config"]
+    assert not {f"fasciculus.{name}" for name in dear} & {*loaded}

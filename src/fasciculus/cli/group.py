@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from copy import copy
 from dataclasses import dataclass
 from importlib import import_module
 from typing import Any
 
+from typer import Typer
 from typer.core import TyperCommand, TyperGroup
-from typer.main import get_group
+from typer.main import get_command_name, get_group
+from typer.models import CommandInfo
 
 #: The order of commands in help: adding, showing, changing, rarer ones, removing.
 _ORDER = (
@@ -24,6 +28,10 @@ def _place(command: str) -> int:
     return _ORDER.index(command) if command in _ORDER else len(_ORDER) - 3
 
 
+def _name_of(info: CommandInfo) -> str:
+    return info.name or get_command_name(info.callback.__name__ if info.callback else "")
+
+
 @dataclass(frozen=True, slots=True)
 class Entry:
     """An entry of the root command: its module and its help line.
@@ -35,13 +43,23 @@ class Entry:
     place: str
     help: str
 
-    def load(self) -> Any:
-        """Import the module and return the command."""
+    def load(self, words: Sequence[str] = ()) -> Any:
+        """Import the module and return the command.
+
+        Where ``words``, the rest of the command line, begin with a command of the group, its others
+        are left out: describing dozens of options that nobody uses takes a while.
+        """
         module, _, attribute = self.place.partition(":")
-        app, _, name = attribute.partition(".")
-        group = get_group(getattr(import_module(f"{__package__}.{module}"), app))
-        if name:
-            return group.commands[name]
+        name, _, own = attribute.partition(".")
+        app: Typer = getattr(import_module(f"{__package__}.{module}"), name)
+        wanted = own or (words[0] if words else "")
+        only = [info for info in app.registered_commands if _name_of(info) == wanted]
+        if only:
+            app = copy(app)
+            app.registered_commands = only
+        group = get_group(app)
+        if own:
+            return group.commands[own]
         group.commands = dict(sorted(group.commands.items(), key=lambda row: _place(row[0])))
         return group
 
@@ -61,4 +79,4 @@ class LazyGroup(TyperGroup):
 
     def resolve_command(self, ctx: Any, args: list[str]) -> tuple[str | None, Any, list[str]]:
         name, command, rest = super().resolve_command(ctx, args)
-        return name, (self.entries[name].load() if name and command else command), rest
+        return name, (self.entries[name].load(rest) if name and command else command), rest

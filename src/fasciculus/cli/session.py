@@ -40,7 +40,6 @@ def connect(options: Mapping[str, str] | None = None) -> Iterator[Client]:
     from pydantic import ValidationError
 
     from ..client import Client, ClientError
-    from ..models.validation import field_errors
 
     try:
         with Client() as client:
@@ -48,6 +47,8 @@ def connect(options: Mapping[str, str] | None = None) -> Iterator[Client]:
     except ClientError as error:
         _end(error, options or {})
     except ValidationError as error:
+        from ..models.validation import field_errors
+
         for row in field_errors(error):
             complain(row.message, field=option_named(row.field, options or {}))
         raise typer.Exit(output.WRONG) from error

@@ -8,11 +8,11 @@ from types import TracebackType
 from typing import Any, Self, TypeVar
 
 import httpx
-from pydantic import BaseModel, TypeAdapter, ValidationError
+from pydantic import BaseModel, ValidationError
 
 from .. import models
-from ..config import load
 from ..core.errors import FasciculusError
+from ..models.texts import ANSWERED
 from .errors import (
     NoAnswerError,
     NotFoundError,
@@ -29,6 +29,9 @@ PREFIX = "/api/v1"
 
 def default_url() -> str:
     """Return the address that the service of this machine is set to, as far as it may be read."""
+    # Reading the settings takes a while, and most commands are told an address.
+    from ..config import load
+
     try:
         settings = load()
     except (FasciculusError, OSError):
@@ -108,7 +111,11 @@ class Transport:
     ) -> T:
         """Return a call with an answer of a known shape."""
         answer = self._request(method, path, body, headers, **query)
-        return TypeAdapter(gives).validate_json(answer.content)
+        if issubclass(gives, BaseModel):
+            return gives.model_validate_json(answer.content, context=ANSWERED)
+        from pydantic import TypeAdapter
+
+        return TypeAdapter(gives).validate_json(answer.content, context=ANSWERED)
 
     def _request(
         self,

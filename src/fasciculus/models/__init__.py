@@ -11,8 +11,9 @@ from typing import TYPE_CHECKING, Any
 
 _NAMES = {
     "auth": "Identity Password SignIn Token TokenMade TokenNew",
-    "bundles": "Bundle BundleDetail BundleEntry BundleFiles Changes ContentsInfo Copy DatabaseInfo "
+    "bundles": "Bundle BundleDetail BundleEntry BundleFiles ContentsInfo Copy DatabaseInfo "
     "DatabaseTables DownloadReport EntrySearch PieceInfo Pin Restore RestoreStart",
+    "entry_changes": "Changes",
     "discovery": "Applied Change CoverageRow Definitions ExcludedSize Folder Preview PreviewStart "
     "Proposed SizeCount Acceptance Accepted Unmatched",
     "inventory": "Account AccountInput Database DiscoveryRules Host HostFields HostInput "
@@ -20,8 +21,10 @@ _NAMES = {
     "calendar": "Calendar CalendarCollision CalendarFeed CalendarStart StartAddress "
     "StartAddressInput StartAddressMade StartedFromOutside",
     "changes": "SettingChange",
-    "jobs": "Command Databases Job JobCopy JobDefaults JobInput JobStart JobSummary Note Retiring "
-    "Rules SpaceNeed Thresholds SimulationDay JobSimulation SimulationQuery",
+    "job_plans": "JobCopy JobDefaults JobSimulation JobSummary Retiring SimulationDay "
+    "SimulationQuery SpaceNeed",
+    "job_start": "JobStart",
+    "jobs": "Command Databases Job JobInput Note Rules Thresholds",
     "keys": "KeyKeep KeyMade KeyMake SealKey",
     "kinds": "KindField KindInfo KindSettings Kinds",
     "maintenance": "BundleChange DamageRow Growth GrowthPoint GrowthStore MaintenanceStarted "
@@ -50,7 +53,10 @@ if TYPE_CHECKING:
     from .calendar import *  # noqa: F403
     from .changes import *  # noqa: F403
     from .discovery import *  # noqa: F403
+    from .entry_changes import *  # noqa: F403
     from .inventory import *  # noqa: F403
+    from .job_plans import *  # noqa: F403
+    from .job_start import *  # noqa: F403
     from .jobs import *  # noqa: F403
     from .keys import *  # noqa: F403
     from .kinds import *  # noqa: F403

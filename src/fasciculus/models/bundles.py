@@ -6,8 +6,9 @@ from datetime import UTC, datetime
 
 from pydantic import Field, field_validator
 
-from .inventory import OptionalPath
+from .entry_changes import Changes
 from .model import Model, RenamedFields
+from .texts import OptionalPath
 
 
 class Copy(Model):
@@ -111,16 +112,6 @@ class PieceInfo(Model):
     brought: bool = True
     holds: int = 0
     used: int = 0
-
-
-class Changes(Model):
-    """Entries that are new, changed and gone since the previous bundle, and by how many bytes the
-    subject grew."""
-
-    new: int = 0
-    changed: int = 0
-    gone: int = 0
-    grew: int = 0
 
 
 class BundleDetail(Bundle):

@@ -5,38 +5,25 @@ from __future__ import annotations
 import re
 from typing import Annotated
 
-from pydantic import AfterValidator, Field
+from pydantic import Field
 
-from ..core.bundle.layout import check_name
-from ..core.discovery.accounts import rule_pattern
-from ..core.errors import SettingError
-from ..core.file_filters import check_pattern
-from ..core.selection import check_selector
-from ..fields import absolute_folder
 from .kinds import KindSettings
 from .model import Model, RenamedFields
-
-
-def _named(value: str) -> str:
-    try:
-        return check_name(value.strip())
-    except SettingError as error:
-        raise ValueError(error.sentence()) from error
-
-
-def _absolute_or_empty(value: str) -> str:
-    return absolute_folder(value) if value.strip() else ""
-
-
-def _relative(value: str) -> str:
-    value = value.strip()
-    if value.startswith("/") or ".." in value.split("/"):
-        raise ValueError("Write the path below the account's home, without “..”.")
-    return value.rstrip("/")
+from .texts import (
+    AbsolutePath,
+    Below,
+    Name,
+    OptionalPath,
+    Pattern,
+    Place,
+    absolute_or_empty,
+    checked,
+    mail_address_or_empty,
+)
 
 
 def _mail_home(value: str) -> str:
-    value = _absolute_or_empty(value)
+    value = absolute_or_empty(value)
     try:
         filled = value.format(domain="d.example", user="u")
     except (KeyError, IndexError, ValueError, AttributeError) as error:
@@ -56,7 +43,7 @@ def _fills(value: str, *names: str) -> bool:
 
 
 def _domain_path(value: str) -> str:
-    value = _absolute_or_empty(value)
+    value = absolute_or_empty(value)
     if value and ("{domain}" not in value or not _fills(value, "domain")):
         raise ValueError(
             "It needs {domain} and nothing else in braces, as in /etc/opendkim/keys/{domain}."
@@ -65,7 +52,7 @@ def _domain_path(value: str) -> str:
 
 
 def _flag(value: str) -> str:
-    value = _absolute_or_empty(value)
+    value = absolute_or_empty(value)
     if value and not (
         ("{site}" in value or "{account}" in value) and _fills(value, "site", "account")
     ):
@@ -75,14 +62,6 @@ def _flag(value: str) -> str:
     return value
 
 
-def _place(value: str) -> str:
-    try:
-        rule_pattern(value.strip())
-    except SettingError as error:
-        raise ValueError(error.sentence()) from error
-    return value.strip()
-
-
 def _prefix(value: str) -> str:
     value = value.strip()
     if value and "{account}" not in value:
@@ -90,45 +69,8 @@ def _prefix(value: str) -> str:
     return value
 
 
-def _pattern(value: str) -> str:
-    try:
-        return check_pattern(value)
-    except SettingError as error:
-        raise ValueError(error.sentence()) from error
-
-
-def mail_address(value: str) -> str:
-    """Return an e-mail address; ``ValueError`` when it is none."""
-    value = value.strip()
-    local, at, domain = value.rpartition("@")
-    if not (at and local and domain) or any(c.isspace() or c in ',;<>"' for c in value):
-        raise ValueError(f"“{value}” is not an e-mail address.")
-    return value
-
-
-def mail_address_or_empty(value: str) -> str:
-    """Return the same, where none at all is fine."""
-    return mail_address(value) if value.strip() else ""
-
-
 def _each_once(values: list[str]) -> list[str]:
     return sorted(set(values))
-
-
-def _selector(value: str) -> str:
-    try:
-        return check_selector(value)
-    except SettingError as error:
-        raise ValueError(error.sentence()) from error
-
-
-Name = Annotated[str, AfterValidator(_named)]
-Selector = Annotated[str, AfterValidator(_selector)]
-Place = Annotated[str, AfterValidator(_place)]
-Pattern = Annotated[str, AfterValidator(_pattern)]
-AbsolutePath = Annotated[str, AfterValidator(absolute_folder)]
-OptionalPath = Annotated[str, AfterValidator(_absolute_or_empty)]
-Below = Annotated[str, AfterValidator(_relative)]
 
 
 class MailFiles(Model):
@@ -140,8 +82,8 @@ class MailFiles(Model):
     mailbox_map: OptionalPath = ""
     transport_map: OptionalPath = ""
     passwd_file: OptionalPath = ""
-    home: Annotated[str, AfterValidator(_mail_home)] = ""
-    dkim: Annotated[str, AfterValidator(_domain_path)] = ""
+    home: Annotated[str, checked(_mail_home)] = ""
+    dkim: Annotated[str, checked(_domain_path)] = ""
     refresh: list[str] = []
 
 
@@ -158,7 +100,7 @@ class DiscoveryRules(Model):
     sites: list[Place] = []
     nginx: list[OptionalPath] = []
     apache: list[OptionalPath] = []
-    database_prefix: Annotated[str, AfterValidator(_prefix)] = ""
+    database_prefix: Annotated[str, checked(_prefix)] = ""
     by_grants: bool = False
     sqlite: bool = False
     mail: bool = False
@@ -186,7 +128,7 @@ class HostFields(RenamedFields):
     mail: MailFiles = MailFiles()
     system: list[AbsolutePath] = []
     account_system: list[AbsolutePath] = []
-    hold_flag: Annotated[str, AfterValidator(_flag)] = ""
+    hold_flag: Annotated[str, checked(_flag)] = ""
     discovery: DiscoveryRules = DiscoveryRules()
 
 
@@ -250,9 +192,9 @@ class AccountFields(Model):
     #: What is excluded from every bundle of it, as in .gitignore.
     excludes: list[Pattern] = []
     #: Notified about this account, if a job notifies contacts.
-    contact: Annotated[str, AfterValidator(mail_address_or_empty)] = ""
+    contact: Annotated[str, checked(mail_address_or_empty)] = ""
     #: What it is marked with, so that a job can choose it by that: names such as “shops”.
-    tags: Annotated[list[Name], AfterValidator(_each_once)] = Field(default=[], max_length=50)
+    tags: Annotated[list[Name], checked(_each_once)] = Field(default=[], max_length=50)
 
 
 class AccountInput(AccountFields):

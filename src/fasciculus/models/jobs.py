@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import date, datetime
-from typing import Annotated, Literal
+from datetime import datetime
+from typing import TYPE_CHECKING, Annotated, Literal
 
-from pydantic import AfterValidator, Field, model_validator
+from pydantic import Field, ValidationInfo, model_validator
 
-from ..core.bundle.codecs import codec
-from ..core.dump.filters import DatabaseRules
 from ..core.errors import SettingError
-from ..core.file_filters import FileRules
-from .inventory import Name, Pattern, Selector, mail_address
 from .keep import KeepText, OptionalKeepText
 from .keys import Recipient
 from .model import Model, RenamedFields
+from .texts import Name, Pattern, Selector, checked, is_answer, mail_address
 from .timetable import StartRules, TaskLimits, Timetable, Zone
+
+if TYPE_CHECKING:
+    from ..core.dump.filters import DatabaseRules
+    from ..core.file_filters import FileRules
 
 KINDS: tuple[Literal["files", "databases", "mail", "system", "notes"], ...] = (
     "files",
@@ -48,10 +49,12 @@ class Rules(Model):
     older_than: int = Field(default=0, ge=0, le=36_500)
     one_file_system: bool = False
     skip_tagged_caches: bool = False
-    ignore_file: Annotated[str, AfterValidator(_file_name)] = ""
+    ignore_file: Annotated[str, checked(_file_name)] = ""
 
     def as_core(self, more: Iterable[str] = ()) -> FileRules:
         """For the scan; ``more`` are the account's own excludes."""
+        from ..core.file_filters import FileRules
+
         return FileRules(
             tuple(self.includes),
             (*self.excludes, *more),
@@ -77,6 +80,8 @@ class Databases(Model):
     check_tables: bool = False
 
     def as_core(self) -> DatabaseRules:
+        from ..core.dump.filters import DatabaseRules
+
         return DatabaseRules(
             tuple(self.names),
             tuple(self.without),
@@ -158,7 +163,7 @@ class JobInput(RenamedFields):
     keep: KeepText = "7 newest"
     keep_on: dict[str, KeepText] = {}
     keep_gone: OptionalKeepText = ""
-    report_to: list[Annotated[str, AfterValidator(mail_address)]] = []
+    report_to: list[Annotated[str, checked(mail_address)]] = []
     #: “recovery” is on trouble and on the first good run after it; “daily”, “weekly”: a digest.
     report_when: Literal["always", "trouble", "recovery", "daily", "weekly"] = "always"
     #: When the contact of each account is notified.
@@ -177,7 +182,9 @@ class JobInput(RenamedFields):
     recipients: list[Recipient] = Field(default=[], max_length=20)
 
     @model_validator(mode="after")
-    def _fits(self) -> JobInput:
+    def _fits(self, info: ValidationInfo) -> JobInput:
+        if is_answer(info):
+            return self
         if not self.stores:
             raise ValueError("stores: choose at least one store.")
         if not self.contents:
@@ -194,6 +201,8 @@ class JobInput(RenamedFields):
             raise ValueError("notes: two commands have the same name.")
         if self.choice != "all" and not self.names:
             raise ValueError("names: name at least one, or choose all.")
+        from ..core.bundle.codecs import codec
+
         try:
             codec(self.compression, self.level)
         except SettingError as error:
@@ -209,59 +218,6 @@ class JobInput(RenamedFields):
         return self.keep_on.get(store, self.keep)
 
 
-class JobDefaults(JobInput):
-    """The defaults of a new job."""
-
-    @model_validator(mode="after")
-    def _fits(self) -> JobDefaults:
-        return self
-
-
-class JobStart(Model):
-    """Options of one run: full bundles, a comparison of contents, only some of the subjects, or a
-    label such as “before the update”, whose bundles are pinned for ``keep_days`` days.
-
-    ``failed_of`` is the number of an earlier run: only its failed subjects are started.
-    """
-
-    full: bool = False
-    compare: bool = False
-    names: list[str] = []
-    failed_of: int = Field(default=0, ge=0)
-    label: str = Field(default="", max_length=60)
-    keep_days: int = Field(default=0, ge=0, le=36_500)
-
-    @model_validator(mode="after")
-    def _named(self) -> JobStart:
-        self.label = " ".join(self.label.split())
-        if self.label and not self.keep_days:
-            self.keep_days = 30
-        return self
-
-
-class JobCopy(Model):
-    """A new job out of another one's settings, with another name and, where they are given, other
-    stores, another timetable, another keep rule. It is disabled unless ``enabled`` is set."""
-
-    name: Name
-    stores: list[str] | None = None
-    timetable: Timetable | None = None
-    keep: KeepText | None = None
-    enabled: bool = False
-
-
-class Retiring(Model):
-    """A copy that the keep rule would not keep, and the bytes that its going would free on its
-    store, together with those listed before it of the same subject."""
-
-    subject_kind: str
-    subject: str
-    store: str
-    bundle: str
-    moment: datetime
-    frees: int
-
-
 class Job(JobInput):
     """A job in a list, with its state."""
 
@@ -275,61 +231,3 @@ class Job(JobInput):
     last_outcome: str | None = None
     last_ended: datetime | None = None
     running: bool = False
-
-
-class SpaceNeed(Model):
-    """The space that a run may need in one place, and the free space there; None if unknown.
-    ``why`` explains the estimate.
-    """
-
-    place: str
-    needed: int
-    free: int | None
-    why: str
-
-
-class JobSummary(Model):
-    """The summary of a job, before it is saved."""
-
-    sentence: str
-    starts: list[datetime]
-    covers: list[str]
-    #: Bytes of the newest bundles of what it covers, and how many have none yet.
-    bytes: int
-    packed: int
-    unmeasured: int
-    advice: list[str]
-    #: Space that the next run may need, and free space.
-    space: list[SpaceNeed] = []
-
-
-class SimulationQuery(Model):
-    """The store and subject to simulate, by default the first ones; ``day`` lists the copies on
-    that day.
-    """
-
-    store: str = ""
-    subject: str = ""
-    day: date | None = None
-
-
-class SimulationDay(Model):
-    """A day of a simulated year: the copies of one subject at its end and the bytes that they take,
-    and those of all subjects of the job."""
-
-    day: date
-    copies: int
-    bytes: int
-    bytes_of_all: int
-    moments: list[datetime] | None = None
-
-
-class JobSimulation(Model):
-    """The coming year of a job on one store, if every run succeeds and sizes do not change."""
-
-    store: str
-    subject: str
-    subjects: int
-    rule: str
-    free: int | None
-    days: list[SimulationDay]

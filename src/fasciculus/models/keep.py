@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from pydantic import AfterValidator, BeforeValidator
+from pydantic import BeforeValidator
 
-from ..core import retention
-from ..core.errors import SettingError
+from .texts import checked
 
 
 def _as_text(value: Any) -> Any:
@@ -16,15 +15,14 @@ def _as_text(value: Any) -> Any:
 
 
 def _rule(value: str) -> str:
-    try:
-        return retention.parse(value).text
-    except SettingError as error:
-        raise ValueError(error.sentence()) from error
+    from ..core import retention
+
+    return retention.parse(value).text
 
 
 def _rule_or_empty(value: str) -> str:
     return _rule(value) if value.strip() else ""
 
 
-KeepText = Annotated[str, BeforeValidator(_as_text), AfterValidator(_rule)]
-OptionalKeepText = Annotated[str, BeforeValidator(_as_text), AfterValidator(_rule_or_empty)]
+KeepText = Annotated[str, BeforeValidator(_as_text), checked(_rule)]
+OptionalKeepText = Annotated[str, BeforeValidator(_as_text), checked(_rule_or_empty)]

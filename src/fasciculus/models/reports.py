@@ -8,8 +8,8 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field, model_validator
 
-from .inventory import Name, mail_address_or_empty
 from .model import Model, RenamedFields
+from .texts import Name, mail_address_or_empty
 
 #: A name of a host (labels of at most 63 letters, RFC 1035) or an address, and a port.
 _HOST = re.compile(

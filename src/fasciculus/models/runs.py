@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime
 
-from .bundles import Changes
+from .entry_changes import Changes
 from .model import Model
 
 

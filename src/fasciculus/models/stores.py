@@ -5,23 +5,20 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, Field
+from pydantic import Field
 
-from ..core.errors import SettingError
-from ..core.transfer_limits import parse_limit
-from .inventory import AbsolutePath, Name
 from .keys import Recipient
 from .kinds import KindSettings
 from .maintenance import TransferDay
 from .model import Model, RenamedFields
+from .texts import AbsolutePath, Name, checked
 from .timetable import Timetable, Zone
 
 
 def _limit(value: str) -> str:
-    try:
-        parse_limit(value)
-    except SettingError as error:
-        raise ValueError(error.sentence()) from error
+    from ..core.transfer_limits import parse_limit
+
+    parse_limit(value)
     return value.strip()
 
 
@@ -38,7 +35,7 @@ class StoreFields(RenamedFields):
     #: Days between deep verifications of each copy, in the background; 0 for never.
     verify_days: int = Field(default=30, ge=0, le=3650)
     #: Such as “2 MiB/s 08:00-18:00”, in the time zone of the service's machine.
-    limits: list[Annotated[str, AfterValidator(_limit)]] = Field(default=[], max_length=24)
+    limits: list[Annotated[str, checked(_limit)]] = Field(default=[], max_length=24)
     #: Seconds that a transfer may stand still.
     stall_timeout: int = Field(default=120, ge=10, le=3600)
     #: How many tasks use it at the same time; 0 for any number. A restore waits for no other.

@@ -3,49 +3,46 @@
 from __future__ import annotations
 
 from datetime import UTC, date, datetime
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
-from pydantic import AfterValidator, Field, ValidationInfo, field_validator
+from pydantic import Field, ValidationInfo, field_validator
 
-from ..core import schedule
-from ..core.errors import SettingError
-from ..core.schedule import Restrictions
 from .model import Model
+from .texts import checked
+
+if TYPE_CHECKING:
+    from ..core.schedule import Restrictions
 
 
 def _timetable(value: str) -> str:
-    try:
-        return schedule.parse(value).text
-    except SettingError as error:
-        raise ValueError(error.sentence()) from error
+    from ..core import schedule
+
+    return schedule.parse(value).text
 
 
 def _zone(value: str) -> str:
-    try:
-        return schedule.zone(value).key
-    except SettingError as error:
-        raise ValueError(error.sentence()) from error
+    from ..core import schedule
+
+    return schedule.zone(value).key
 
 
 def _hours(value: str) -> str:
-    try:
-        return str(schedule.parse_hours(value) or "")
-    except SettingError as error:
-        raise ValueError(error.sentence()) from error
+    from ..core import schedule
+
+    return str(schedule.parse_hours(value) or "")
 
 
 def _day_off(value: str) -> str:
-    try:
-        schedule.parse_days([value])
-    except SettingError as error:
-        raise ValueError(error.sentence()) from error
+    from ..core import schedule
+
+    schedule.parse_days([value])
     return value.strip()
 
 
-Timetable = Annotated[str, AfterValidator(_timetable)]
-Zone = Annotated[str, AfterValidator(_zone)]
-Hours = Annotated[str, AfterValidator(_hours)]
-DayOff = Annotated[str, AfterValidator(_day_off)]
+Timetable = Annotated[str, checked(_timetable)]
+Zone = Annotated[str, checked(_zone)]
+Hours = Annotated[str, checked(_hours)]
+DayOff = Annotated[str, checked(_day_off)]
 
 _MOST_SPREAD = 24 * 60
 
@@ -79,6 +76,8 @@ class StartRules(Model):
 
     def restrictions(self, zone: str) -> Restrictions:
         """For the schedule."""
+        from ..core.schedule import Restrictions
+
         return Restrictions.of(zone, self.first_day, self.last_day, self.hours, self.days_off)
 
 

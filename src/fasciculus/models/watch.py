@@ -7,8 +7,8 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field
 
-from .inventory import mail_address
 from .model import Model
+from .texts import mail_address
 from .timetable import Hours, Zone
 
 

@@ -19,8 +19,8 @@ from ....models import (
     StoreInput,
     WatchSettings,
 )
-from ....models.inventory import Name
 from ....models.model import Model
+from ....models.texts import Name
 from ....records import channels, inventory, jobs, stores
 from ....records.paging import PageRequest
 from ....records.secret_cipher import SecretCipher
