@@ -228,7 +228,7 @@ def test_a_store_that_cannot_be_brought_anything_costs_itself(tmp_path, monkeypa
                 raise UnreachableError("The folder cannot be listed.")
             return missing_pieces(store, *more)
 
-        monkeypatch.setattr("fasciculus.worker.backup.task.missing_pieces", broken)
+        monkeypatch.setattr("fasciculus.worker.backup.stores.missing_pieces", broken)
     (nights.tree / "page.html").write_bytes(os.urandom(20_000))
     assert nights.night()["brings"] == "incremental"
     failed = {e["store"]: e["error"] for e in nights.events if e["event"] == "copy" and e["error"]}

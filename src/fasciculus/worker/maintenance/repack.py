@@ -34,10 +34,10 @@ from ...core.bundle.writer import BundleWriter
 from ...core.errors import DamagedError, FasciculusError, StoreFullError
 from ...core.formatting import format_count, format_size
 from ...stores.base import Store, connected
-from ..backup.task import sealer_to
 from ..backup.upload import Spool, Uploader
 from ..emitter import Emitter
 from ..errors import NoStoreLeftError, error_text
+from ..sealing import sealer_to
 from ..store_access import owned, retrying_store
 from .known_copies import known_copies, listing_at_hand, own_manifest
 from .switch_listing import rewrite, switch_listing

@@ -28,9 +28,9 @@ from ...core.errors import DamagedError, FasciculusError
 from ...core.formatting import format_count, format_size
 from ...stores.base import Store
 from ...stores.confirmation import confirm
-from ..backup.task import sealer_to
 from ..emitter import Emitter
 from ..fetching import fetch
+from ..sealing import sealer_to
 from ..store_access import owned
 from .known_copies import known_copies, listing_at_hand, own_manifest
 from .switch_listing import rewrite, switch_listing

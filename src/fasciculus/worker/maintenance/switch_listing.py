@@ -17,8 +17,8 @@ from ...core.bundle.manifest import Manifest, StoredFile
 from ...core.bundle.sealing import Sealer
 from ...core.subject import Subject
 from ...stores.base import Store
-from ..backup.task import public
 from ..emitter import Emitter
+from ..sealing import public
 
 
 def rewrite(listing: Path, local: Path, change: Callable[[bytes], bytes]) -> None:
