@@ -107,6 +107,21 @@ class WritableTree(Protocol):
     def close(self) -> None: ...
 
 
+class RestoreTarget(WritableTree, Protocol):
+    """A folder of a host that a restore fills."""
+
+    @property
+    def is_empty(self) -> bool:
+        """Return whether nothing is in it."""
+
+    @property
+    def free(self) -> int:
+        """Return the bytes that fit."""
+
+    def remove_if_unused(self) -> None:
+        """Remove it again where nothing was put into it."""
+
+
 class HostConnection(Protocol):
     """Reads and writes a host's files. Failures are ``FasciculusError`` or ``OSError``."""
 

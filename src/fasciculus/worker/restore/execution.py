@@ -1,0 +1,170 @@
+"""Carries a restore plan out: files, databases, mail."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+from ...bundles.files import unsealed
+from ...contracts.events import Progress
+from ...contracts.orders import MailOrder
+from ...core.bundle.entry import DIR, Entry
+from ...core.bundle.manifest import DatabaseRecord
+from ...core.bundle.reader import BundleReader, is_at_or_below, only
+from ...core.errors import (
+    DamagedError,
+    MissingError,
+)
+from ...databases import ENGINES
+from ...hosts.base import HostConnection
+from ...stores.base import Store
+from ..database_access import database_access
+from ..emitter import Emitter
+from .losses import Losses
+from .mail import MailSettingsRestore
+from .plan import RestorePlan
+from .writer import EntryWriter, ReplacingWriter
+
+_REPORT_EVERY = 64
+
+
+class PlanExecution:
+    """Writes what a plan brings back; ``writer`` is where files go, None for nowhere."""
+
+    def __init__(
+        self,
+        plan: RestorePlan,
+        host: HostConnection,
+        writer: EntryWriter | None,
+        emitter: Emitter,
+        losses: Losses,
+        progress: Progress,
+    ) -> None:
+        self._plan, self._host, self._writer = plan, host, writer
+        self._emitter, self._losses, self._progress = emitter, losses, progress
+
+    def run(self, store: Store, spool: Path) -> int:
+        """Bring everything back; return the number of entries that came."""
+        plan, order = self._plan, self._plan.order
+        count = 0
+        with BundleReader(unsealed(store), order.subject.ref(), spool) as reader:
+            if self._writer is not None:
+                count += self._files(plan.entries(), self._writer, plan.databases, reader)
+            for record in plan.databases:
+                entries = only(plan.entries(["databases"]), plan.paths)
+                count += self._loaded(record, order.databases[record.name], entries, reader)
+            if order.mail is not None:
+                count += self._mail(order.mail, reader, spool)
+        return count
+
+    def _mail(self, order: MailOrder, reader: BundleReader, spool: Path) -> int:
+        self._progress.stage = "mail"
+        mail = MailSettingsRestore(
+            order,
+            self._host,
+            self._emitter,
+            self._losses,
+            lambda folder: self._replacing(folder, spool),
+            self._plan.with_special_modes,
+        )
+        return mail.run(lambda: self._plan.entries(["mail"]), reader)
+
+    def _replacing(self, folder: str, spool: Path) -> EntryWriter:
+        """Return a writer into a folder in use on the host."""
+        return ReplacingWriter(
+            self._host.writable_tree(folder),
+            spool,
+            self._emitter,
+            self._losses,
+            self._progress,
+            self._plan.with_special_modes,
+            self._plan.order.owners,
+        )
+
+    def _loaded(
+        self, record: DatabaseRecord, name: str, entries: Iterator[Entry], reader: BundleReader
+    ) -> int:
+        try:
+            return self._load(record, name, entries, reader)
+        except (DamagedError, MissingError) as error:
+            self._losses.damaged(f"database {record.name}", error.message)
+            self._emitter.error(f"database {name} is there, but not complete")
+            return 0
+
+    def _files(
+        self,
+        entries: Iterator[Entry],
+        writer: EntryWriter,
+        mapped: list[DatabaseRecord],
+        reader: BundleReader,
+    ) -> int:
+        """Fill the target folder; return the number of entries that came back."""
+        count, paths = 0, self._plan.paths
+        missing = set(paths)
+        for entry in entries:
+            asked = [path for path in paths if is_at_or_below(entry.path, path)]
+            missing.difference_update(asked)
+            if paths and not asked:
+                # What leads there gets its owner and mode too.
+                if entry.type == DIR and any(_leads_to(entry.path, path) for path in paths):
+                    writer.parent(entry.name, entry)
+                continue
+            if _record_of(entry, mapped) is None:
+                self._progress.stage = entry.kind
+                count += writer.put(self._place(entry, writer), entry, reader)
+                if count % _REPORT_EVERY == 0:
+                    self._emitter.emit(self._progress)
+        writer.finish()
+        if count or self._losses:
+            for path in sorted(missing):
+                self._losses.not_written(os.fsdecode(path), "the bundle holds no such path")
+        return count
+
+    @staticmethod
+    def _place(entry: Entry, writer: EntryWriter) -> bytes:
+        """Return where an entry goes below the target; an SQLite database goes back among the
+        files.
+        """
+        if entry.kind == "databases" and entry.origin is not None and writer.tree.holds(b"files"):
+            return b"files/" + entry.origin if entry.origin else entry.name
+        return entry.name
+
+    def _load(
+        self, record: DatabaseRecord, name: str, entries: Iterator[Entry], reader: BundleReader
+    ) -> int:
+        self._progress.stage = "databases"
+        order = self._plan.order
+        access = database_access(record.engine, order.host, self._host, "", order.spool)
+        members = (
+            (entry, lambda entry=entry: b"".join(reader.contents(entry)))
+            for entry in entries
+            if _record_of(entry, [record]) is not None
+        )
+        count = 0
+        engine = ENGINES.get(record.engine)
+
+        def refuse(why: str) -> None:
+            self._losses.not_written(f"database {name}", why)
+
+        for entry in engine.restore(
+            access, record, name, members, refuse, self._plan.with_special_modes
+        ):
+            count += 1
+            self._progress.entries += 1
+            self._progress.bytes += entry.size
+            self._emitter.emit(self._progress)
+        self._emitter.info(f"database {record.name} is back as {name}")
+        return count
+
+
+def _record_of(entry: Entry, records: list[DatabaseRecord]) -> DatabaseRecord | None:
+    """Return the database, among some, that an entry is a member of."""
+    if entry.kind != "databases":
+        return None
+    return next((r for r in records if entry.path.startswith(r.folder.encode() + b"/")), None)
+
+
+def _leads_to(folder: bytes, path: bytes) -> bool:
+    """Return whether a folder is on the way to a path."""
+    return not folder or path.startswith(folder + b"/")

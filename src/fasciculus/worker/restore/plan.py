@@ -1,0 +1,107 @@
+"""What a restore will bring back, found out before anything is written."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from ...bundles.files import fetch_listing
+from ...contracts.events import DamageMet
+from ...contracts.orders import RestoreOrder
+from ...core.bundle.entry import Entry, to_bytes
+from ...core.bundle.listing import read_listing
+from ...core.bundle.manifest import DatabaseRecord, Manifest
+from ...core.bundle.reader import only
+from ...core.errors import (
+    DamagedError,
+    MissingError,
+    SettingError,
+)
+from ...core.formatting import format_count, format_list
+from ...stores.base import Store
+from ..emitter import Emitter
+from .special_modes import special_modes_of
+
+_LOGGED = 1000
+
+
+@dataclass(frozen=True, slots=True)
+class RestorePlan:
+    """The entries that come back, and how much that is.
+
+    ``listing`` is the bundle's listing on this machine; ``databases`` are those that are loaded
+    into a server, ``paths`` the ones that are wanted, none for everything. ``bytes`` is the size of
+    all contents. ``with_special_modes`` says whether set-user-id bits, devices and attributes of
+    the system come back.
+    """
+
+    order: RestoreOrder
+    listing: Path
+    databases: list[DatabaseRecord]
+    paths: list[bytes]
+    bytes: int
+    with_special_modes: bool
+
+    def entries(self, kinds: Sequence[str] | None = None) -> Iterator[Entry]:
+        """Yield the entries of the bundle of some kinds, by default of those that are wanted."""
+        with self.listing.open("rb") as raw:
+            yield from read_listing(raw, self.order.contents if kinds is None else kinds)
+
+
+def plan_restore(order: RestoreOrder, store: Store, spool: Path, emitter: Emitter) -> RestorePlan:
+    """Return what an order brings back from a store.
+
+    Raises ``SettingError`` for what the bundle does not hold, ``DamagedError`` or ``MissingError``
+    where the copy cannot be read.
+    """
+    subject = order.subject.ref()
+    recorded = order.store.recorded_copies(subject, emitter.warn)
+    try:
+        manifest = recorded.manifest(store, order.bundle)
+        listing = fetch_listing(store, subject, manifest, spool / "listing")
+    except (DamagedError, MissingError):
+        emitter.emit(DamageMet(store.spec.name, order.bundle))
+        raise
+    paths = [to_bytes(path).rstrip(b"/") for path in order.paths]
+    with_special_modes = order.special_modes or recorded.vouches_for(order.bundle)
+    databases = _databases_wanted(order, manifest)
+    with listing.open("rb") as raw:
+        wanted = only(read_listing(raw, order.contents), paths)
+        total = _look_through(order, wanted, with_special_modes, emitter)
+    return RestorePlan(order, listing, databases, paths, total, with_special_modes)
+
+
+def _look_through(
+    order: RestoreOrder, entries: Iterator[Entry], with_special_modes: bool, emitter: Emitter
+) -> int:
+    """Return the bytes of all that comes back; logs which entries have special modes."""
+    total = count = 0
+    for entry in entries:
+        total += entry.size if entry.link is None else 0
+        comes_back = order.target or (order.mail and entry.kind == "mail")
+        if comes_back and (found := special_modes_of(entry)):
+            count += 1
+            if count <= _LOGGED:
+                emitter.info(f"{entry.text}: {format_list(found)}")
+    if count and with_special_modes:
+        emitter.info(f"{format_count(count, 'entry', 'entries')} with special modes, listed above")
+    elif count:
+        emitter.warn(
+            f"{format_count(count, 'entry is', 'entries are')} restored without special modes, "
+            "listed above: the records do not vouch for this copy. Use them "
+            "(--special-modes) if you trust its store."
+        )
+    return total
+
+
+def _databases_wanted(order: RestoreOrder, manifest: Manifest) -> list[DatabaseRecord]:
+    known = {d.name: d for d in manifest.databases if not d.origin}
+    for name in order.databases:
+        if name not in known:
+            raise SettingError(
+                f"The bundle holds no database “{name}”.",
+                f"It holds: {', '.join(known) or 'none'}.",
+                field="databases",
+            )
+    return [known[name] for name in order.databases]
