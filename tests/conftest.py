@@ -38,7 +38,7 @@ from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.hosts.local import LocalHost
-from fasciculus.hosts.ssh import SshHost
+from fasciculus.hosts.ssh.host import SshHost
 from fasciculus.ssh import SshSpec
 from fasciculus.stores import store_spec
 from fasciculus.stores.base import StoreSpec

@@ -13,9 +13,13 @@ from fasciculus.config import load
 from fasciculus.contracts.results import BackupResult
 from fasciculus.core.bundle.manifest import ContentsCount, ManifestSummary, PieceRecord
 from fasciculus.models import AccountInput, Database, HostInput, JobInput, Site, StoreInput
-from fasciculus.records import bundles, inventory, jobs, runs, stores
+from fasciculus.records import inventory
+from fasciculus.records.bundles import bundles
 from fasciculus.records.db import Records, stamp
+from fasciculus.records.jobs import jobs
+from fasciculus.records.runs import runs
 from fasciculus.records.secret_cipher import SecretCipher
+from fasciculus.records.stores import stores
 from fasciculus.service.event_stream import EventStream
 from fasciculus.service.tasks.orders.connections import OrderInputs
 

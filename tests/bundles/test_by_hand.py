@@ -16,7 +16,7 @@ from running import MIB, run, set_up, small_account
 from trees import awkward_tree, picture
 
 from fasciculus.contracts.orders import ResealOrder
-from fasciculus.core.bundle.sealing import make_identity
+from fasciculus.core.bundle.seal.sealing import make_identity
 from fasciculus.core.errors import TooNewError
 from fasciculus.hosts.local import LocalHost
 from fasciculus.models import StoreInput

@@ -16,8 +16,8 @@ from fasciculus.bundles.retiring import (
     settle,
 )
 from fasciculus.contracts.orders import CopyOrder
-from fasciculus.core.bundle.authentication import Origin, origin_of
 from fasciculus.core.bundle.manifest import Manifest, PieceRecord, parse_manifest
+from fasciculus.core.bundle.seal.authentication import Origin, origin_of
 from fasciculus.core.errors import DamagedError, SettingError
 from fasciculus.core.retention import parse
 from fasciculus.core.subject import Subject

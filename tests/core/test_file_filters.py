@@ -8,7 +8,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from fasciculus.core.bundle.tree_walk import WalkRules, scan
+from fasciculus.core.bundle.tree.tree_walk import WalkRules, scan
 from fasciculus.core.errors import SettingError
 from fasciculus.core.file_filters import (
     ON_THE_WAY,
@@ -137,7 +137,7 @@ def test_one_file_system_stops_at_a_mount(tmp_path, monkeypatch):
             info[2] += 1
         return os.stat_result(info)
 
-    monkeypatch.setattr("fasciculus.core.bundle.tree_walk.os.stat", other_device)
+    monkeypatch.setattr("fasciculus.core.bundle.tree.tree_walk.os.stat", other_device)
     left = []
     chosen = WalkRules(
         chooser=FileSelector(FileRules(one_file_system=True), 0),

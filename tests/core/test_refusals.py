@@ -6,7 +6,7 @@ import socket
 import pytest
 
 from fasciculus.core.bundle.codecs import codec, codec_of
-from fasciculus.core.bundle.tree_walk import scan
+from fasciculus.core.bundle.tree.tree_walk import scan
 from fasciculus.core.errors import DamagedError, SettingError
 from fasciculus.core.schedule import zone
 

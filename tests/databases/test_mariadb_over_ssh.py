@@ -10,7 +10,7 @@ from fasciculus.core.dump.mariadb.dump import Dump
 from fasciculus.core.dump.mariadb.loader import load
 from fasciculus.databases.mariadb.server import connect
 from fasciculus.hosts.local import LocalHost
-from fasciculus.hosts.ssh import SshHost
+from fasciculus.hosts.ssh.host import SshHost
 
 FIXTURES = Path(__file__).parents[1] / "fixtures"
 SCHEMA = (FIXTURES / "awkward.sql").read_text().replace("awkward", "far_away")

@@ -9,7 +9,7 @@ from running import folder_stores, run, set_up
 from servers import PASSWORD, REAL, USER, certificate
 from trees import picture
 
-from fasciculus.core.bundle.tree_walk import WalkRules
+from fasciculus.core.bundle.tree.tree_walk import WalkRules
 from fasciculus.core.errors import MissingError, UnreachableError
 from fasciculus.core.file_filters import FileRules, FileSelector
 from fasciculus.core.ftp_listing import parse_facts, parse_list

@@ -11,10 +11,10 @@ from contextlib import closing
 
 import pytest
 
-from fasciculus.core.bundle.open_folders import OpenFolders
-from fasciculus.core.bundle.open_tree import OpenTree
 from fasciculus.core.bundle.root_path import open_file, open_root
-from fasciculus.core.bundle.tree_walk import WalkRules, scan
+from fasciculus.core.bundle.tree.open_folders import OpenFolders
+from fasciculus.core.bundle.tree.open_tree import OpenTree
+from fasciculus.core.bundle.tree.tree_walk import WalkRules, scan
 from fasciculus.core.errors import FasciculusError, MissingError
 from fasciculus.databases.sqlite import copy as sqlite_copy
 from fasciculus.databases.sqlite.copy import copy_database

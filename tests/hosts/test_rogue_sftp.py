@@ -8,7 +8,7 @@ import paramiko
 import pytest
 
 from fasciculus import ssh
-from fasciculus.core.bundle.tree_walk import WalkRules
+from fasciculus.core.bundle.tree.tree_walk import WalkRules
 from fasciculus.core.errors import MissingError, UnreachableError
 from fasciculus.hosts import sftp_walk
 from fasciculus.ssh import SftpClient

@@ -15,7 +15,7 @@ from running import mariadb_spec
 from trees import awkward_tree
 
 from fasciculus.core.bundle.root_path import partial_name
-from fasciculus.core.bundle.tree_walk import WalkRules
+from fasciculus.core.bundle.tree.tree_walk import WalkRules
 from fasciculus.core.errors import FasciculusError, MissingError, SettingError, UnreachableError
 from fasciculus.core.file_filters import FileRules, FileSelector
 from fasciculus.databases.mariadb.server import connect
@@ -24,7 +24,7 @@ from fasciculus.databases.sqlite.copy import copy_database
 from fasciculus.hosts import text_files
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.remote_scripts import program_text
-from fasciculus.hosts.ssh import SshHost
+from fasciculus.hosts.ssh.host import SshHost
 from fasciculus.ssh import SshSpec
 
 RULES = FileRules(
@@ -105,7 +105,7 @@ def test_only_what_is_included_and_the_way_there(remote, tree):
 
 
 def test_a_large_tree_is_sorted_on_disk(remote, tmp_path, monkeypatch):
-    monkeypatch.setattr("fasciculus.hosts.ssh_find._HELD", 50)
+    monkeypatch.setattr("fasciculus.hosts.ssh.find._HELD", 50)
     root = tmp_path / "many"
     for number in range(400):
         folder = root / f"{number % 7}" / ("x" * (number % 5 + 1))

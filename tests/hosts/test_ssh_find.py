@@ -5,7 +5,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fasciculus.core.errors import FasciculusError
-from fasciculus.hosts import ssh_find
+from fasciculus.hosts.ssh import find as ssh_find
 
 FIELD = st.binary(min_size=1, max_size=6).filter(lambda b: b"\0" not in b)
 

@@ -11,9 +11,10 @@ from hypothesis import strategies as st
 from fasciculus.core.errors import FasciculusError, SettingError
 from fasciculus.core.scope import EVERYTHING
 from fasciculus.models import HostInput, JobInput, MailFiles
-from fasciculus.records import inventory, log_lines, runs
+from fasciculus.records import inventory
 from fasciculus.records.db import Records
 from fasciculus.records.paging import PageRequest, Query, page
+from fasciculus.records.runs import log_lines, runs
 from fasciculus.records.secret_cipher import SecretCipher, merged
 
 

@@ -12,7 +12,8 @@ from running import PASSWORD, Service, set_up, small_account, until
 from fasciculus.client import ClientError
 from fasciculus.core.errors import DamagedError, FasciculusError, SettingError
 from fasciculus.models import ChannelInput, StoreInput
-from fasciculus.records import copies, settings
+from fasciculus.records import settings
+from fasciculus.records.bundles import copies
 from fasciculus.records.db import Records, UnwritableError
 from fasciculus.records.secret_cipher import SecretCipher
 from fasciculus.service.http.operations import PREFIX

@@ -8,9 +8,11 @@ from sample_records import MILLPOND
 from fasciculus.contracts.events import DamageFound
 from fasciculus.core.watch import FAILED, Finding
 from fasciculus.models import Alert, ChannelInput, WatchSettings
-from fasciculus.records import channels, damage, maintenance, reports
-from fasciculus.records.maintenance import MaintenanceOptions
+from fasciculus.records.bundles import damage
+from fasciculus.records.messages import channels, reports
 from fasciculus.records.paging import PageRequest
+from fasciculus.records.runs import maintenance
+from fasciculus.records.runs.maintenance import MaintenanceOptions
 from fasciculus.service.notifications.alert_news import AlertNews
 from fasciculus.service.notifications.reporter import Reporter
 from fasciculus.service.watch_settings import save_watch_settings

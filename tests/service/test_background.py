@@ -15,8 +15,8 @@ from fasciculus.models import (
     JobInput,
     MailServer,
 )
-from fasciculus.records import reports
-from fasciculus.records.reports import NewReport
+from fasciculus.records.messages import reports
+from fasciculus.records.messages.reports import NewReport
 from fasciculus.service.background import digests
 from fasciculus.service.background.loop import BackgroundLoop
 from fasciculus.service.background.outbox import Outbox

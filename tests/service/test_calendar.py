@@ -3,8 +3,9 @@
 from datetime import UTC, datetime, timedelta
 
 from fasciculus.core.scope import EVERYTHING
-from fasciculus.records import pauses, runs
 from fasciculus.records.db import stamp
+from fasciculus.records.jobs import pauses
+from fasciculus.records.runs import runs
 from fasciculus.service.usecases.jobs.coming_starts import calendar
 
 NOW = datetime(2026, 11, 26, 12, tzinfo=UTC)

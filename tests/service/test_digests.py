@@ -8,8 +8,10 @@ import time_machine
 
 from fasciculus.core.watch import Finding
 from fasciculus.models import ChannelInput, MailServer
-from fasciculus.records import alerts, channels, jobs, reports, runs
+from fasciculus.records.jobs import jobs
+from fasciculus.records.messages import alerts, channels, reports
 from fasciculus.records.paging import PageRequest
+from fasciculus.records.runs import runs
 from fasciculus.service.background import digests
 from fasciculus.service.mail_settings import save_mail_server
 from fasciculus.service.notifications.reporter import Reporter

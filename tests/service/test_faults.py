@@ -18,15 +18,12 @@ from fasciculus.client import RefusedError
 from fasciculus.core.bundle.manifest import PieceRecord
 from fasciculus.core.subject import Subject
 from fasciculus.models import Command, HostInput, JobInput, StoreInput
-from fasciculus.records import (
-    inventory,
-    jobs,
-    runs,
-    settings,
-    stores,
-)
+from fasciculus.records import inventory, settings
 from fasciculus.records.db import Records, stamp
+from fasciculus.records.jobs import jobs
+from fasciculus.records.runs import runs
 from fasciculus.records.secret_cipher import SecretCipher
+from fasciculus.records.stores import stores
 from fasciculus.service.background.scheduler import Scheduler
 from fasciculus.service.tasks.backups import AlreadyRunningError
 from fasciculus.stores import open_store, store_spec

@@ -20,8 +20,8 @@ from fasciculus.core.errors import (
     UnreachableError,
 )
 from fasciculus.models import ChannelInput, MailServer, WebhookMessage
-from fasciculus.records import channels, reports
-from fasciculus.records.reports import NewReport
+from fasciculus.records.messages import channels, reports
+from fasciculus.records.messages.reports import NewReport
 from fasciculus.service.background import outbox as module
 from fasciculus.service.background.outbox import Outbox, wait_after
 from fasciculus.service.mail_settings import mail_password, mail_server, save_mail_server

@@ -14,8 +14,11 @@ from fasciculus.client import ClientError
 from fasciculus.core.run_report import RunReport
 from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.models import ChannelInput, JobInput, MailServer, WebhookMessage
-from fasciculus.records import history, jobs, reports, runs, settings
+from fasciculus.records import history, settings
 from fasciculus.records.db import stamp
+from fasciculus.records.jobs import jobs
+from fasciculus.records.messages import reports
+from fasciculus.records.runs import runs
 from fasciculus.service.background import digests
 from fasciculus.service.notifications.reporter import Reporter
 

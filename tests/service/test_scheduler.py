@@ -11,10 +11,13 @@ from fasciculus.core import schedule
 from fasciculus.core.errors import SettingError
 from fasciculus.core.scope import EVERYTHING
 from fasciculus.models import HostInput, JobInput, Pause, StoreInput
-from fasciculus.records import inventory, jobs, log_lines, pauses, runs, settings, stores
+from fasciculus.records import inventory, settings
 from fasciculus.records.db import Records, stamp
+from fasciculus.records.jobs import jobs, pauses
 from fasciculus.records.paging import PageRequest
+from fasciculus.records.runs import log_lines, runs
 from fasciculus.records.secret_cipher import SecretCipher
+from fasciculus.records.stores import stores
 from fasciculus.service.background import loop as loop_module
 from fasciculus.service.background import outbox as outbox_module
 from fasciculus.service.background import scheduler as module

@@ -12,7 +12,9 @@ from fasciculus.core.permissions import Permission
 from fasciculus.core.scope import Scope
 from fasciculus.core.subject import Subject
 from fasciculus.models import AccountInput, HostInput, JobInput, RestoreStart
-from fasciculus.records import damage, restores, users
+from fasciculus.records import users
+from fasciculus.records.bundles import damage
+from fasciculus.records.runs import restores
 from fasciculus.service.http.operations import OPERATIONS, PREFIX
 from fasciculus.service.usecases import runs
 from fasciculus.service.usecases.caller import Caller

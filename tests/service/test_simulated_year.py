@@ -15,7 +15,8 @@ from fasciculus.core.bundle.layout import moment_of
 from fasciculus.core.retention import parse
 from fasciculus.core.retention.simulation import Sizes, simulate
 from fasciculus.hosts.local import LocalHost
-from fasciculus.records import bundles, runs
+from fasciculus.records.bundles import bundles
+from fasciculus.records.runs import runs
 from fasciculus.service.tasks.backups import BackupHandler, RunStart
 from fasciculus.stores import open_store
 from fasciculus.stores.base import connected

@@ -8,7 +8,7 @@ import pytest
 from running import folder_stores, set_up, small_account, until
 
 from fasciculus.models import JobInput, StoreInput
-from fasciculus.records import alerts
+from fasciculus.records.messages import alerts
 from fasciculus.service.monitoring import store_answers as module
 from fasciculus.service.monitoring.store_answers import StoreAnswers
 

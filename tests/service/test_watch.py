@@ -14,7 +14,7 @@ from fasciculus.models import (
     AccountInput,
     WatchSettings,
 )
-from fasciculus.records import certificates
+from fasciculus.records.messages import certificates
 from fasciculus.service.background import scheduler as scheduler_module
 from fasciculus.service.monitoring.certificates import end_of
 from fasciculus.stores.base import TlsAddress, https_address

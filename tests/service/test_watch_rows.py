@@ -14,8 +14,9 @@ from fasciculus.models import (
     HostFields,
     HostInput,
 )
-from fasciculus.records import alerts, certificates, discoveries, settings
+from fasciculus.records import discoveries, settings
 from fasciculus.records.db import stamp
+from fasciculus.records.messages import alerts, certificates
 from fasciculus.service.tasks.backups import BY_TIMETABLE, RunStart
 
 

@@ -11,7 +11,7 @@ import pytest
 from fasciculus.core.errors import RefusedError, SettingError, UnreachableError
 from fasciculus.core.run_report import CopyLine, RunReport, TaskLine
 from fasciculus.models import ChannelInput, WebhookMessage, WebhookStore
-from fasciculus.records.channels import ChannelSecrets
+from fasciculus.records.messages.channels import ChannelSecrets
 from fasciculus.service.notifications import web_transport, webhook
 
 LOOPBACK = ("127.0.0.0/8",)

@@ -3,7 +3,7 @@
 from datetime import UTC, datetime
 
 from fasciculus.models import JobInput, MailServer
-from fasciculus.records import alerts
+from fasciculus.records.messages import alerts
 
 
 def texts(parts, now=None):

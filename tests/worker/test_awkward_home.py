@@ -16,7 +16,7 @@ from trees import awkward_tree
 
 from fasciculus.core.bundle.inode_flags import read_flags
 from fasciculus.hosts.local import LocalHost
-from fasciculus.hosts.ssh import SshHost
+from fasciculus.hosts.ssh.host import SshHost
 
 DOC = (Path(__file__).parents[2] / "docs/by-hand.md").read_text()
 #: Seconds of a file's time: before 1901, before 1980, after 2107, after 2262.

@@ -18,7 +18,7 @@ from nights import Nights, made
 from fasciculus.contracts.orders import RestoreOrder
 from fasciculus.core.errors import FasciculusError
 from fasciculus.hosts.local import LocalHost
-from fasciculus.hosts.ssh import SshHost
+from fasciculus.hosts.ssh.host import SshHost
 from fasciculus.worker.emitter import Emitter
 from fasciculus.worker.restore.task import RestoreTask
 

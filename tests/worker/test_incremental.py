@@ -20,7 +20,7 @@ from trees import picture
 
 from fasciculus.core.errors import FasciculusError, UnreachableError
 from fasciculus.hosts.local import LocalHost
-from fasciculus.hosts.ssh import SshHost
+from fasciculus.hosts.ssh.host import SshHost
 from fasciculus.stores import open_store
 from fasciculus.stores.folder import FolderStore
 from fasciculus.worker.backup.catching_up import missing_pieces
@@ -56,7 +56,7 @@ def test_a_night_stores_what_changed_and_shows_everything(nights):
 @pytest.mark.parametrize("worth", [0, 5000], ids=["looking ahead", "alone"])
 def test_states_spare_reading_the_listing_and_never_hide_a_change(nights, worth, monkeypatch):
     """Any mix of changes: the bundle is as if every line had been read."""
-    monkeypatch.setattr("fasciculus.core.bundle.stat_prefetch.WORTH", worth)
+    monkeypatch.setattr("fasciculus.core.bundle.tree.stat_prefetch.WORTH", worth)
     tree = nights.tree
     for number in range(8):
         (tree / "many").mkdir(exist_ok=True)

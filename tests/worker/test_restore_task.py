@@ -20,7 +20,7 @@ from fasciculus.core.errors import DamagedError, MissingError, SettingError, Sto
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.local_tree import LocalTree
 from fasciculus.worker.emitter import Emitter
-from fasciculus.worker.restore import task as module
+from fasciculus.worker.restore import execution as module
 from fasciculus.worker.restore.task import RestoreTask
 
 

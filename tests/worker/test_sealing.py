@@ -9,9 +9,9 @@ from nights import MIB, SUBJECT, NotAll
 from trees import picture
 
 from fasciculus.contracts.orders import ResealOrder
-from fasciculus.core.bundle.age import UnsealedSource, payload_key
 from fasciculus.core.bundle.manifest import parse_manifest
-from fasciculus.core.bundle.sealing import Sealer, identities_of, make_identity, recipient_of
+from fasciculus.core.bundle.seal.age import UnsealedSource, payload_key
+from fasciculus.core.bundle.seal.sealing import Sealer, identities_of, make_identity, recipient_of
 from fasciculus.core.errors import DamagedError, FasciculusError, SettingError
 from fasciculus.stores import open_store
 from fasciculus.worker.maintenance.resealing import ResealTask

@@ -11,7 +11,7 @@ from fasciculus.bundles.retiring import complete
 from fasciculus.contracts.events import CopyMade, CopyRetired
 from fasciculus.contracts.orders import TransferOrder
 from fasciculus.core.bundle.manifest import PieceRecord
-from fasciculus.core.bundle.sealing import make_identity
+from fasciculus.core.bundle.seal.sealing import make_identity
 from fasciculus.core.errors import StoreFullError
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.folder import FolderStore

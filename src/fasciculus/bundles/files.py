@@ -12,7 +12,7 @@ from ..core.errors import DamagedError
 from ..core.subject import Subject
 
 if TYPE_CHECKING:
-    from ..core.bundle.age import UnsealedSource
+    from ..core.bundle.seal.age import UnsealedSource
     from ..stores.base import Store
 
 _CHUNK = 1024 * 1024
@@ -36,7 +36,7 @@ def fetch_stored_listing(store: Store, subject: Subject, manifest: Manifest, tar
 def unsealed(store: Store) -> UnsealedSource:
     """Return a store's files as what is sealed in them, by the private keys that are at hand."""
     # Cryptography is imported where something is read: a run writes alone.
-    from ..core.bundle.age import UnsealedSource
+    from ..core.bundle.seal.age import UnsealedSource
 
     return UnsealedSource(store, store.spec.identities)
 

@@ -8,9 +8,9 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
-from ..core.bundle.authentication import Origin, origin_of
 from ..core.bundle.layout import MANIFEST, SUMS
 from ..core.bundle.manifest import MOST_BYTES, Manifest, parse_manifest
+from ..core.bundle.seal.authentication import Origin, origin_of
 from ..core.errors import DamagedError, MissingError, TooNewError
 from ..core.subject import Subject
 from ..stores.reading import read_all

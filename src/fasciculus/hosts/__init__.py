@@ -20,7 +20,7 @@ KINDS: Registry[HostKind] = Registry(
     "fasciculus.hosts",
     {
         "local": f"{__name__}.local:KIND",
-        "ssh": f"{__name__}.ssh:KIND",
+        "ssh": f"{__name__}.ssh.host:KIND",
         "ftp": f"{__name__}.ftp:KIND",
         "unconnected": f"{__name__}.unconnected:KIND",
     },

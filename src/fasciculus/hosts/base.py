@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
 
 from ..core.bundle.entry import Entry
-from ..core.bundle.tree_walk import WalkRules, Warn
+from ..core.bundle.tree.tree_walk import WalkRules, Warn
 from ..core.steps import Step
 
 if TYPE_CHECKING:

@@ -19,7 +19,7 @@ from typing import Any, Literal, NoReturn
 from pydantic import Field, field_validator
 
 from ..core.bundle.entry import DIR, FILE, SYMLINK, Entry
-from ..core.bundle.tree_walk import WalkRules, Warn, shown
+from ..core.bundle.tree.tree_walk import WalkRules, Warn, shown
 from ..core.errors import (
     ConnectionLostError,
     FasciculusError,

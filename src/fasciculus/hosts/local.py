@@ -12,15 +12,12 @@ from functools import partial
 from pathlib import Path
 from typing import Any, Literal
 
-from ..core.bundle import tree_walk as walking
 from ..core.bundle.entry import Entry
 from ..core.bundle.inode_flags import read_flags
-from ..core.bundle.open_tree import OpenTree
-from ..core.bundle.root_path import (
-    open_file,
-    open_listed_file,
-)
-from ..core.bundle.tree_walk import WalkRules, Warn
+from ..core.bundle.root_path import open_file, open_listed_file
+from ..core.bundle.tree import tree_walk as walking
+from ..core.bundle.tree.open_tree import OpenTree
+from ..core.bundle.tree.tree_walk import WalkRules, Warn
 from ..core.errors import FasciculusError, MissingError
 from ..core.steps import Step
 from ..kinds import Secrets, Settings

@@ -8,7 +8,7 @@ from functools import partial
 from typing import Any
 
 from ..core.bundle.entry import DIR, FILE, SYMLINK, Entry
-from ..core.bundle.tree_walk import WalkRules, Warn, shown
+from ..core.bundle.tree.tree_walk import WalkRules, Warn, shown
 from ..core.file_filters import ON_THE_WAY
 from ..ssh import SftpClient
 from .base import HostEntry, OpenFile

@@ -9,9 +9,10 @@ from typing import Protocol
 import msgspec
 
 from ..core.bundle.manifest import ManifestSummary, SubjectRecord
-from . import store_proposals, usage
+from .bundles import usage
 from .db import now
-from .store_proposals import FoundProposal
+from .stores import store_proposals
+from .stores.store_proposals import FoundProposal
 
 
 class FoundBundle(Protocol):

@@ -7,11 +7,12 @@ from contextlib import closing
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from . import inventory, jobs
-from .copies import unseal
+from . import inventory
+from .bundles.copies import unseal
 from .db import Records
+from .jobs import jobs
 from .secret_cipher import SecretCipher
-from .store_proposals import FoundProposal
+from .stores.store_proposals import FoundProposal
 
 
 def settings_of(copy: Path, cipher: SecretCipher, spool: Path) -> list[FoundProposal]:

@@ -15,8 +15,9 @@ from ..core.bundle.manifest import ManifestSummary
 from ..core.retention import RetentionCopy
 from ..core.subject import Subject
 from ..models import Page, Transfer, TransferDay
-from . import jobs, usage
+from .bundles import usage
 from .db import now
+from .jobs import jobs
 from .paging import PageRequest, Query, page
 
 #: Bundles of one store by whether another has them too.

@@ -12,8 +12,10 @@ from ..core import retention, schedule
 from ..core.errors import SettingError
 from ..core.subject import Subject
 from ..models import Account
-from ..records import bundles, inventory, jobs
+from ..records import inventory
+from ..records.bundles import bundles
 from ..records.db import Records
+from ..records.jobs import jobs
 from ..records.secret_cipher import SecretCipher
 from . import outside
 from .store_work import remove_copies, sweep_pieces

@@ -13,7 +13,8 @@ from .. import config as configuration
 from ..config import Config
 from ..core.errors import FasciculusError, SettingError
 from ..core.formatting import format_count
-from ..records import copies, forget_secrets, users
+from ..records import forget_secrets, users
+from ..records.bundles import copies
 from ..records.db import single_transaction, take_lock
 from ..records.secret_cipher import SecretCipher, read_key
 from .initial_password import ADMINISTRATOR, make_password, password_file

@@ -9,8 +9,10 @@ from ..core import schedule
 from ..core.coverage import CoverageResult, CoveringJob, cover, max_age_of
 from ..core.selection import SubjectFacts, chosen
 from ..models import JobInput
-from ..records import bundles, inventory, jobs
+from ..records import inventory
+from ..records.bundles import bundles
 from ..records.db import Records
+from ..records.jobs import jobs
 
 _STARTS = 9
 

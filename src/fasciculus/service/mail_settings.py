@@ -8,8 +8,9 @@ import sqlite3
 from ..core.errors import SettingError
 from ..fields import check_addresses
 from ..models import MailServer
-from ..records import channels, settings
+from ..records import settings
 from ..records.forget_secrets import MAIL
+from ..records.messages import channels
 from ..records.secret_cipher import SecretCipher, merged
 
 

@@ -17,9 +17,10 @@ from types import FrameType
 from .. import config as configuration
 from ..config import Config
 from ..core.errors import FasciculusError, SettingError
-from ..records import settings, store_days, stores, users
+from ..records import settings, users
 from ..records.db import Records
 from ..records.secret_cipher import SecretCipher, read_key
+from ..records.stores import store_days, stores
 from . import log_output, outside
 from .background import digests
 from .background.housekeeping import Housekeeper

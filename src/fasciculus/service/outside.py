@@ -46,7 +46,7 @@ _PRELOADED = (
     "fasciculus.service.notifications.mail",
     "fasciculus.service.notifications.webhook",
     "fasciculus.service.monitoring.certificates",
-    "fasciculus.hosts.ssh",
+    "fasciculus.hosts.ssh.host",
     "fasciculus.stores.sftp",
 )
 _context = multiprocessing.get_context("forkserver")

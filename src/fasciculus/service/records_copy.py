@@ -9,9 +9,12 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from ..config import Config
-from ..records import copies, jobs, settings, stores
+from ..records import settings
+from ..records.bundles import copies
 from ..records.db import Records, stamp
+from ..records.jobs import jobs
 from ..records.secret_cipher import SecretCipher
+from ..records.stores import stores
 from . import outside
 from .store_work import put_records
 from .tasks.orders.connections import OrderInputs, store_order

@@ -10,7 +10,7 @@ from ..core import schedule
 from ..core.schedule import Timed
 from ..models import JobInput, Pause
 from ..models.stores import StoreFields
-from ..records import pauses
+from ..records.jobs import pauses
 
 _FOR_EVER = datetime.max.replace(tzinfo=UTC)
 

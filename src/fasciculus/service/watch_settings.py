@@ -5,7 +5,8 @@ from __future__ import annotations
 import sqlite3
 
 from ..models import WatchSettings
-from ..records import channels, settings
+from ..records import settings
+from ..records.messages import channels
 
 
 def watch_settings(db: sqlite3.Connection) -> WatchSettings:

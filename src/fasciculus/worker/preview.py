@@ -15,7 +15,7 @@ from ..contracts.events import Progress
 from ..contracts.orders import PreviewOrder
 from ..contracts.results import ExcludedSize, FolderSize, MeasuredSize, PreviewResult
 from ..core.bundle.listing import read_lines
-from ..core.bundle.tree_walk import shown
+from ..core.bundle.tree.tree_walk import shown
 from ..core.errors import DamagedError, MissingError
 from ..core.file_filters import CACHE_TAG, FileSelector
 from ..core.preview import PreviewCounter, PreviewCounts

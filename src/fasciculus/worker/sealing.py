@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from ..core.bundle.manifest import Manifest
 
 if TYPE_CHECKING:
-    from ..core.bundle.sealing import Sealer
+    from ..core.bundle.seal.sealing import Sealer
 
 
 def sealer_to(recipients: list[str]) -> Sealer | None:
@@ -16,7 +16,7 @@ def sealer_to(recipients: list[str]) -> Sealer | None:
     if not recipients:
         return None
     # Imported late: most bundles are not sealed.
-    from ..core.bundle.sealing import Sealer
+    from ..core.bundle.seal.sealing import Sealer
 
     return Sealer(recipients)
 

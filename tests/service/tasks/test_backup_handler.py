@@ -12,9 +12,12 @@ from fasciculus.contracts.results import Failure
 from fasciculus.core.bundle.manifest import DiffCounts
 from fasciculus.core.errors import FasciculusError, MissingError, SettingError
 from fasciculus.core.scope import EVERYTHING
-from fasciculus.records import bundles, inventory, jobs, log_lines, pauses, runs
+from fasciculus.records import inventory
+from fasciculus.records.bundles import bundles
 from fasciculus.records.db import UnwritableError
+from fasciculus.records.jobs import jobs, pauses
 from fasciculus.records.paging import PageRequest
+from fasciculus.records.runs import log_lines, runs
 from fasciculus.service.tasks.backups import (
     AlreadyRunningError,
     BackupHandler,

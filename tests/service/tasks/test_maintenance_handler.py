@@ -14,9 +14,10 @@ from fasciculus.contracts.events import (
 from fasciculus.contracts.results import Failure, RepackResult, RepairResult, VerifyResult
 from fasciculus.core.errors import MissingError, SettingError
 from fasciculus.core.scope import EVERYTHING
-from fasciculus.records import bundles, damage, maintenance
-from fasciculus.records.maintenance import MaintenanceOptions
+from fasciculus.records.bundles import bundles, damage
 from fasciculus.records.paging import PageRequest
+from fasciculus.records.runs import maintenance
+from fasciculus.records.runs.maintenance import MaintenanceOptions
 from fasciculus.service.tasks.maintenance import MaintenanceHandler
 from fasciculus.service.tasks.progress import TaskProgress
 from fasciculus.service.tasks.worker_pool import WorkerPool

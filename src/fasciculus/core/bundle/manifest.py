@@ -11,8 +11,8 @@ import msgspec
 from msgspec import UNSET, Meta, Struct, UnsetType, field, to_builtins
 
 from ..errors import DamagedError, TooNewError
-from .authentication import authenticate
 from .layout import LISTING, is_listing
+from .seal.authentication import authenticate
 
 FORMAT = "fasciculus-bundle"
 VERSION = 1

@@ -37,7 +37,7 @@ from .write_queue import (
 if TYPE_CHECKING:
     from concurrent.futures import Future, ThreadPoolExecutor
 
-    from .sealing import Sealer
+    from .seal.sealing import Sealer
 
 _READ = 1024 * 1024
 _LISTED_AT_ONCE = 10_000

@@ -22,7 +22,7 @@ from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 
 from ...core.bundle.root_path import FILE_FLAGS, open_file, open_root
-from ...core.bundle.tree_walk import shown
+from ...core.bundle.tree.tree_walk import shown
 from ...core.errors import FasciculusError, MissingError
 from ..base import DatabaseHost
 

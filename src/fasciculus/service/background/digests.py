@@ -12,9 +12,13 @@ from ...core import schedule
 from ...core.digest import Digest, JobDigest, StoreTotal
 from ...core.schedule import Schedule
 from ...models import JobInput, MailServer
-from ...records import alerts, jobs, past_runs, pauses, runs, settings, stores
+from ...records import settings
 from ...records.db import Records, stamp
+from ...records.jobs import jobs, pauses
+from ...records.messages import alerts
+from ...records.runs import past_runs, runs
 from ...records.secret_cipher import SecretCipher
+from ...records.stores import stores
 from .. import timetables
 from ..mail_settings import mail_server
 from ..notifications.messages import Audience

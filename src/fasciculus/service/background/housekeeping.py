@@ -11,10 +11,12 @@ from ...config import Config
 from ...core.errors import FasciculusError
 from ...core.subject import Subject
 from ...models import Account, Host, JobInput
-from ...records import discoveries, history, inventory, jobs, pauses, store_days, users
+from ...records import discoveries, history, inventory, users
 from ...records.db import Records
 from ...records.discoveries import Discovery
+from ...records.jobs import jobs, pauses
 from ...records.secret_cipher import SecretCipher
+from ...records.stores import store_days
 from .. import account_removal, discovery, records_copy, timetables
 from ..event_stream import EventStream
 from . import old_versions

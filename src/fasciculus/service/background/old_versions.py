@@ -10,9 +10,10 @@ from datetime import UTC, datetime, timedelta
 from ...config import Config
 from ...contracts.orders import StoreOrder
 from ...core.errors import FasciculusError
-from ...records import settings, stores
+from ...records import settings
 from ...records.db import Records, stamp
 from ...records.secret_cipher import SecretCipher
+from ...records.stores import stores
 from ...stores import KINDS, open_store
 from ...stores.base import VersionedStore, connected
 from .. import outside

@@ -11,8 +11,8 @@ from functools import partial
 
 from ...core.errors import FasciculusError, RefusedError
 from ...models import MailServer
-from ...records import channels, reports
 from ...records.db import Records
+from ...records.messages import channels, reports
 from ...records.secret_cipher import SecretCipher
 from .. import outside
 from ..event_stream import EventStream

@@ -14,9 +14,12 @@ from ...core.formatting import format_duration
 from ...core.schedule import Due, StartPlan, Timed
 from ...models import JobInput
 from ...models.stores import StoreFields
-from ...records import jobs, log_lines, pauses, runs, settings, stores
+from ...records import settings
 from ...records.db import Records, stamp
-from ...records.maintenance import MaintenanceOptions
+from ...records.jobs import jobs, pauses
+from ...records.runs import log_lines, runs
+from ...records.runs.maintenance import MaintenanceOptions
+from ...records.stores import stores
 from .. import timetables
 from ..tasks.backups import BY_TIMETABLE, AlreadyRunningError, RunStart
 from ..tasks.queue import Paused

@@ -12,8 +12,8 @@ from ...config import Config
 from ...core.schedule import parse_hours
 from ...core.watch import AlertActions, Finding, reconcile
 from ...models import WatchSettings
-from ...records import alerts
 from ...records.db import Records
+from ...records.messages import alerts
 from ...records.secret_cipher import SecretCipher
 from ..event_stream import EventStream
 from ..monitoring.bundles import UnusualBundles

@@ -15,7 +15,8 @@ from ...core.errors import FasciculusError
 from ...core.scope import EVERYTHING
 from ...models import FieldProblem, Health, ProblemType
 from ...models.validation import field_errors
-from ...records import reports, search
+from ...records import search
+from ...records.messages import reports
 from ..context import Context
 from ..usecases.jobs.start_addresses import PATH
 from . import authentication, guesses, handlers

@@ -15,9 +15,11 @@ from limits.storage import MemoryStorage
 from limits.strategies import MovingWindowRateLimiter
 
 from ...models import ProblemType, StartedFromOutside
-from ...records import runs, start_addresses, users
+from ...records import users
 from ...records.db import UnwritableError
-from ...records.start_addresses import digest
+from ...records.jobs import start_addresses
+from ...records.jobs.start_addresses import digest
+from ...records.runs import runs
 from ..tasks.backups import AlreadyRunningError, RunStart
 from ..usecases.jobs.start_addresses import PATH
 from . import guesses

@@ -6,8 +6,9 @@ from dataclasses import dataclass
 
 from ...core.watch.unusual import unusual_size
 from ...models import Thresholds
-from ...records import bundle_sizes, jobs
+from ...records.bundles import bundle_sizes
 from ...records.db import Records
+from ...records.jobs import jobs
 
 
 @dataclass(frozen=True, slots=True)

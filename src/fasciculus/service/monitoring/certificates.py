@@ -13,10 +13,12 @@ from cryptography import x509
 
 from ...core.errors import FasciculusError
 from ...models import MailServer, Store
-from ...records import certificates, settings, stores
+from ...records import settings
 from ...records.db import Records, stamp
+from ...records.messages import certificates
 from ...records.paging import PageRequest
 from ...records.secret_cipher import SecretCipher
+from ...records.stores import stores
 from ...stores import KINDS
 from ...stores.base import StoreSettings, TlsAddress
 from .. import outside

@@ -17,23 +17,14 @@ from ...core.report_rules import tells_of_trouble
 from ...core.scope import EVERYTHING
 from ...core.watch import BROKEN, FAILED, LOOK, PARTLY_FAILED, Finding
 from ...models import JobInput, WatchSettings
-from ...records import (
-    certificates,
-    change_alarms,
-    changes,
-    damage,
-    discoveries,
-    inventory,
-    jobs,
-    odd_rows,
-    past_runs,
-    pauses,
-    reports,
-    search,
-)
-from ...records import stores as store_records
+from ...records import discoveries, inventory, odd_rows, search
+from ...records.bundles import change_alarms, damage
 from ...records.db import Records
+from ...records.jobs import changes, jobs, pauses
+from ...records.messages import certificates, reports
+from ...records.runs import past_runs
 from ...records.secret_cipher import SecretCipher
+from ...records.stores import stores as store_records
 from .. import records_copy, timetables
 from ..coverage import covered
 from ..store_status import StoreStatuses

@@ -9,9 +9,11 @@ import time
 from ...config import Config
 from ...core.errors import FasciculusError
 from ...models.stores import StoreFields
-from ...records import jobs, settings, stores
+from ...records import settings
 from ...records.db import Records
+from ...records.jobs import jobs
 from ...records.secret_cipher import SecretCipher
+from ...records.stores import stores
 from ...stores import KINDS
 from ...stores.base import StoreSettings
 from .. import outside

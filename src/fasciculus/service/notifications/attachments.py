@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from ...core.errors import FasciculusError
 from ...core.subject import Subject
 from ...models import Task
-from ...records import jobs, maintenance, runs
+from ...records.jobs import jobs
+from ...records.runs import maintenance, runs
 from .. import outside
 from ..store_work import read_pieces
 from ..tasks.orders.connections import OrderInputs, store_order

@@ -14,10 +14,12 @@ from ...config import Config
 from ...core.formatting import format_list
 from ...core.run_report import RunReport
 from ...models import WebhookMessage, WebhookStore
-from ...records import channels, reports, settings, stores
+from ...records import settings
 from ...records.forget_secrets import MAIL
-from ...records.reports import NewReport
+from ...records.messages import channels, reports
+from ...records.messages.reports import NewReport
 from ...records.secret_cipher import SecretCipher
+from ...records.stores import stores
 from ..mail_settings import sender_of
 from . import templates, webhook
 from .attachments import Attachment

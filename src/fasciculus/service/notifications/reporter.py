@@ -19,9 +19,12 @@ from ...core.scope import EVERYTHING
 from ...core.subject import Subject
 from ...core.watch import FAILED, PARTLY_FAILED, Finding
 from ...models import Alert, JobInput, MaintenanceTask, RunDetail, WatchSettings
-from ...records import damage, inventory, jobs, log_lines, maintenance, past_runs, runs
+from ...records import inventory
+from ...records.bundles import damage
 from ...records.db import Records
+from ...records.jobs import jobs
 from ...records.paging import PageRequest
+from ...records.runs import log_lines, maintenance, past_runs, runs
 from ...records.secret_cipher import SecretCipher
 from ..event_stream import EventStream
 from ..tasks.orders.connections import OrderInputs

@@ -18,7 +18,7 @@ from jinja2.sandbox import SandboxedEnvironment
 from ...core.errors import RefusedError, SettingError, UnreachableError
 from ...core.run_report import RunReport
 from ...models import ChannelAnswer, ChannelInput, WebhookMessage, WebhookStore, WebhookTask
-from ...records.channels import ChannelSecrets
+from ...records.messages.channels import ChannelSecrets
 from .. import outside
 from .web_transport import CheckedTransport, NotAllowedError
 

@@ -19,17 +19,11 @@ from ...core.schedule import spread
 from ...core.subject import Subject
 from ...hosts import KINDS as HOST_KINDS
 from ...models import JobInput, Task
-from ...records import (
-    bundles,
-    change_alarms,
-    inventory,
-    jobs,
-    log_lines,
-    pauses,
-    runs,
-    store_days,
-    stores,
-)
+from ...records import inventory
+from ...records.bundles import bundles, change_alarms
+from ...records.jobs import jobs, pauses
+from ...records.runs import log_lines, runs
+from ...records.stores import store_days, stores
 from .handler import HandlerBase
 from .orders.artifacts import under_way
 from .orders.backup import backup_order

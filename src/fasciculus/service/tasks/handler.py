@@ -15,8 +15,8 @@ from ...contracts.orders import Order
 from ...contracts.results import AnyResult
 from ...core.subject import Subject
 from ...models import LogLine
-from ...records import log_lines
 from ...records.db import Records
+from ...records.runs import log_lines
 from ...records.secret_cipher import SecretCipher
 from ..event_stream import EventStream
 from .orders.connections import OrderInputs

@@ -31,10 +31,13 @@ from ...core.errors import FasciculusError, SettingError
 from ...core.formatting import format_count, format_list
 from ...core.subject import Subject
 from ...models import MaintenanceTask
-from ...records import bundles, damage, imports, maintenance, store_days, stores, transfers
-from ...records.maintenance import MaintenanceOptions
+from ...records import imports, transfers
+from ...records.bundles import bundles, damage
+from ...records.runs import maintenance
+from ...records.runs.maintenance import MaintenanceOptions
 from ...records.secret_cipher import SecretCipher
-from ...records.store_proposals import KINDS, FoundProposal
+from ...records.stores import store_days, stores
+from ...records.stores.store_proposals import KINDS, FoundProposal
 from ...records.told_settings import settings_of
 from .handler import HandlerBase
 from .orders.artifacts import under_way

@@ -10,7 +10,9 @@ from ...contracts.orders import Order
 from ...contracts.results import AnyResult, RestoreResult
 from ...core.subject import Subject
 from ...models import Restore
-from ...records import inventory, restores, store_days
+from ...records import inventory
+from ...records.runs import restores
+from ...records.stores import store_days
 from .handler import HandlerBase
 from .orders.restore import restore_order
 from .progress import TaskProgress

@@ -13,12 +13,15 @@ from ...config import Config
 from ...core.errors import FasciculusError
 from ...core.subject import Subject
 from ...models import JobInput, MaintenanceTask, Restore, Task
-from ...records import bundles, maintenance, stores, transfers
+from ...records import transfers
+from ...records.bundles import bundles
 from ...records.db import Records
-from ...records.maintenance import MaintenanceOptions
 from ...records.paging import PageRequest
-from ...records.runs import RunOptions
+from ...records.runs import maintenance
+from ...records.runs.maintenance import MaintenanceOptions
+from ...records.runs.runs import RunOptions
 from ...records.secret_cipher import SecretCipher
+from ...records.stores import stores
 from .. import outside
 from ..event_stream import EventStream
 from ..store_work import check_store

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ...models import Acknowledgement, Alert, Page, WatchSettings
 from ...models.queries import AlertsQuery
-from ...records import alerts
+from ...records.messages import alerts
 from ...records.paging import page_request
 from ..watch_settings import save_watch_settings, watch_settings
 from .caller import Caller

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ...models import Page, SettingChange
 from ...models.queries import SettingChangesQuery
-from ...records import changes
+from ...records.jobs import changes
 from ...records.paging import page_request
 from .caller import Caller
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import socket
 from datetime import UTC, datetime
 
-from ...core.bundle.sealing import identities_of, make_identity, recipient_of
+from ...core.bundle.seal.sealing import identities_of, make_identity, recipient_of
 from ...models import KeyKeep, KeyMade, KeyMake, Page, SealKey
 from ...records import seal_keys
 from ..pages import rendered_page

@@ -13,8 +13,12 @@ from ... import __version__
 from ...core.outcome import OUTCOMES
 from ...core.scope import Scope
 from ...core.subject import Subject
-from ...records import alerts, bundles, jobs, past_runs, pauses, reports, runs, stores
+from ...records.bundles import bundles
+from ...records.jobs import jobs, pauses
+from ...records.messages import alerts, reports
+from ...records.runs import past_runs, runs
 from ...records.scope import has_subject
+from ...records.stores import stores
 from .. import timetables
 from ..context import Context
 

@@ -10,8 +10,13 @@ from ...core.outcome import worst
 from ...core.subject import Subject
 from ...models import Overview, Run, Upcoming
 from ...models.runs import Attention, Night, StoreFill, SubjectNights
-from ...records import alerts, bundles, inventory, jobs, past_runs, pauses, runs, search, stores
+from ...records import inventory, search
+from ...records.bundles import bundles
+from ...records.jobs import jobs, pauses
+from ...records.messages import alerts
 from ...records.paging import PageRequest
+from ...records.runs import past_runs, runs
+from ...records.stores import stores
 from .. import timetables
 from .caller import Caller
 

@@ -7,8 +7,8 @@ from collections.abc import Callable, Iterator
 from ...core.errors import AlreadyEndedError
 from ...models import LogLine, Page, Run, RunDetail
 from ...models.queries import LogQuery, RunsQuery
-from ...records import log_lines, runs
 from ...records.paging import page_request
+from ...records.runs import log_lines, runs
 from ...records.scope import has_subject
 from ..event_stream import StreamedEvent
 from .caller import Caller

@@ -15,9 +15,9 @@ from msgspec.structs import asdict
 
 from ...contracts.orders import BackupOrder, PreviousOrder
 from ...core.bundle.listing import ListingPrefix, read_lines
-from ...core.bundle.previous_index import PreviousIndex, unchanged, unchanged_by_sftp
-from ...core.bundle.stat_cache import StatCache, StatCacheWriter, length_of_listing
-from ...core.bundle.stat_prefetch import StatPrefetcher
+from ...core.bundle.states.previous_index import PreviousIndex, unchanged, unchanged_by_sftp
+from ...core.bundle.states.stat_cache import StatCache, StatCacheWriter, length_of_listing
+from ...core.bundle.tree.stat_prefetch import StatPrefetcher
 
 if TYPE_CHECKING:
     from ...core.bundle.manifest import DiffCounts

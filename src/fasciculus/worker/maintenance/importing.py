@@ -10,13 +10,13 @@ from ...bundles.retiring import complete
 from ...contracts.events import BundleFound, Progress, RecordsCopyFound
 from ...contracts.orders import ImportOrder
 from ...contracts.results import ImportResult
-from ...core.bundle.authentication import Origin, origin_of
 from ...core.bundle.layout import (
     MANIFEST,
     check_name,
     moment_of,
 )
 from ...core.bundle.manifest import MOST_BYTES, parse_manifest
+from ...core.bundle.seal.authentication import Origin, origin_of
 from ...core.errors import DamagedError, FasciculusError
 from ...core.formatting import format_count
 from ...core.subject import SUBJECT_FOLDERS, Subject

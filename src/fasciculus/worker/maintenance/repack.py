@@ -44,7 +44,7 @@ from .switch_listing import rewrite, switch_listing
 from .usage import PieceUsage, UsageTotals
 
 if TYPE_CHECKING:
-    from ...core.bundle.sealing import Sealer
+    from ...core.bundle.seal.sealing import Sealer
 
 _WHOLE = 1024 * 1024
 

@@ -21,9 +21,9 @@ from ...bundles.retiring import complete, sweep
 from ...contracts.events import Progress
 from ...contracts.orders import ResealOrder
 from ...contracts.results import ResealResult
-from ...core.bundle.age import open_sealed
 from ...core.bundle.layout import SUFFIX
 from ...core.bundle.manifest import Manifest, PieceRecord
+from ...core.bundle.seal.age import open_sealed
 from ...core.errors import DamagedError, FasciculusError
 from ...core.formatting import format_count, format_size
 from ...stores.base import Store

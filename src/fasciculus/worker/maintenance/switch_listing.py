@@ -14,7 +14,7 @@ from ...contracts.events import CopyRepacked
 from ...core.bundle.layout import MANIFEST, next_listing
 from ...core.bundle.listing import ListingWriter, read_lines
 from ...core.bundle.manifest import Manifest, StoredFile
-from ...core.bundle.sealing import Sealer
+from ...core.bundle.seal.sealing import Sealer
 from ...core.subject import Subject
 from ...stores.base import Store
 from ..emitter import Emitter

@@ -11,9 +11,10 @@ from fasciculus.contracts.sealed_secrets import WorkerIdentity
 from fasciculus.core.errors import MissingError, SettingError
 from fasciculus.models import Account, Database, Host, Site
 from fasciculus.models.jobs import Command, Note
-from fasciculus.records import bundles, damage, runs
+from fasciculus.records.bundles import bundles, damage
 from fasciculus.records.db import stamp
-from fasciculus.records.runs import RunOptions
+from fasciculus.records.runs import runs
+from fasciculus.records.runs.runs import RunOptions
 from fasciculus.service.tasks.orders.backup import backup_order, hold_flags
 
 ACCOUNT = ("account", "millpond")

@@ -4,8 +4,9 @@ from sample_records import MILLPOND, bundle_of, piece
 
 from fasciculus.contracts.events import DamageFound
 from fasciculus.contracts.orders import RepackOrder, RepairOrder, VerifyOrder
-from fasciculus.records import damage, maintenance
-from fasciculus.records.maintenance import MaintenanceOptions
+from fasciculus.records.bundles import damage
+from fasciculus.records.runs import maintenance
+from fasciculus.records.runs.maintenance import MaintenanceOptions
 from fasciculus.service.tasks.orders.maintenance import maintenance_order
 
 MIB = 1024 * 1024

@@ -5,8 +5,8 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from sample_records import MILLPOND, bundle_of, piece
 
-from fasciculus.records import maintenance
 from fasciculus.records.db import stamp
+from fasciculus.records.runs import maintenance
 from fasciculus.service.tasks.orders.previous import compares_contents, previous_order
 
 

@@ -5,7 +5,7 @@ from sample_records import MILLPOND, bundle_of
 
 from fasciculus.core.errors import SettingError
 from fasciculus.models import Restore
-from fasciculus.records import maintenance
+from fasciculus.records.runs import maintenance
 from fasciculus.service.tasks.orders.connections import local_stores
 from fasciculus.service.tasks.orders.restore import check_target, restore_order
 

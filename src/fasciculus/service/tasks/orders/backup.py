@@ -20,7 +20,10 @@ from ....contracts.orders import (
 )
 from ....core.subject import Subject
 from ....models import Account, Host, JobInput
-from ....records import bundles, change_alarms, damage, inventory, runs, stores
+from ....records import inventory
+from ....records.bundles import bundles, change_alarms, damage
+from ....records.runs import runs
+from ....records.stores import stores
 from .artifacts import kept, own_folders, spool, under_way
 from .connections import (
     OrderInputs,

@@ -14,10 +14,12 @@ from ....config import Config
 from ....contracts.orders import CopyOrder, HostOrder, MailOrder, ServerOrder, StoreOrder
 from ....contracts.sealed_secrets import Secret
 from ....core.subject import Subject
-from ....records import inventory, maintenance, seal_keys, settings, stores
-from ....records.maintenance import RecordedCopy
+from ....records import inventory, seal_keys, settings
 from ....records.paging import PageRequest
+from ....records.runs import maintenance
+from ....records.runs.maintenance import RecordedCopy
 from ....records.secret_cipher import SecretCipher
+from ....records.stores import stores
 from ....stores import KINDS as STORE_KINDS
 from ....stores.identity import StoreOwner
 from ...kind_settings import connection_secrets, server_secrets

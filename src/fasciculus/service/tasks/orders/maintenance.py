@@ -24,8 +24,11 @@ from ....core.bundle.manifest import PieceRecord
 from ....core.errors import SettingError
 from ....core.subject import Subject
 from ....models import MaintenanceTask
-from ....records import damage, maintenance, stores, transfers
-from ....records.maintenance import RecordedCopy
+from ....records import transfers
+from ....records.bundles import damage
+from ....records.runs import maintenance
+from ....records.runs.maintenance import RecordedCopy
+from ....records.stores import stores
 from .artifacts import spool, under_way
 from .connections import OrderInputs, recorded_copies, recorded_copy, store_order
 

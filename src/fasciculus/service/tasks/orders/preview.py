@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ....contracts.orders import PreviewOrder
 from ....models import JobInput
-from ....records import bundle_sizes, bundles
+from ....records.bundles import bundle_sizes, bundles
 from .artifacts import kept, own_folders, spool
 from .connections import OrderInputs, host_order, local_stores
 from .subjects import databases_of, find_subject

@@ -9,7 +9,8 @@ from ....contracts.orders import PreviousOrder
 from ....core.bundle.manifest import ManifestSummary
 from ....core.subject import Subject
 from ....models import JobInput
-from ....records import bundles, maintenance
+from ....records.bundles import bundles
+from ....records.runs import maintenance
 from .artifacts import kept
 from .connections import OrderInputs
 

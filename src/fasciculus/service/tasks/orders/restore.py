@@ -12,7 +12,8 @@ from ....contracts.sealed_secrets import Secret
 from ....core.errors import SettingError
 from ....core.subject import Subject
 from ....models import Restore
-from ....records import inventory, restores
+from ....records import inventory
+from ....records.runs import restores
 from .artifacts import spool
 from .connections import OrderInputs, host_order, mail_order, recorded_copies, store_order
 

@@ -10,7 +10,7 @@ from ....core.bundle.listing import children, read_listing
 from ....core.errors import SettingError
 from ....models import Bundle, BundleDetail, BundleEntry, BundleFiles, EntrySearch, Page, Pin
 from ....models.queries import BundlesQuery, EntrySearchQuery, FolderQuery
-from ....records import bundles
+from ....records.bundles import bundles
 from ....records.paging import page_request
 from ..caller import Caller
 from .listings import listing_of

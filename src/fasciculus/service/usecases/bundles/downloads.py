@@ -12,7 +12,7 @@ from ....core.bundle.entry import to_bytes
 from ....core.errors import MissingError
 from ....models import Bundle, DownloadReport
 from ....models.queries import DownloadQuery
-from ....records import bundles
+from ....records.bundles import bundles
 from ....records.scope import has_subject
 from ...downloads import Download
 from ...outside import OutsideStream

@@ -8,7 +8,7 @@ from pathlib import Path
 from ....core.errors import DamagedError, MissingError, SettingError
 from ....core.subject import Subject
 from ....models import Bundle
-from ....records import bundles
+from ....records.bundles import bundles
 from ... import outside
 from ...store_work import fetch_recorded_listing
 from ...tasks.orders.connections import recorded_copies, store_order

@@ -5,12 +5,13 @@ from __future__ import annotations
 import os
 
 from ....core.bundle.entry import to_bytes
-from ....core.bundle.sealing import identities_of
+from ....core.bundle.seal.sealing import identities_of
 from ....core.errors import AlreadyEndedError, FolderNotEmptyError, SettingError
 from ....models import BundleDetail, LogLine, Page, Restore, RestoreStart
 from ....models.queries import LogQuery, RestoresQuery
-from ....records import bundles, log_lines, restores
+from ....records.bundles import bundles
 from ....records.paging import page_request
+from ....records.runs import log_lines, restores
 from ...tasks.orders.connections import local_stores
 from ...tasks.orders.restore import check_target
 from ..caller import Caller

@@ -10,7 +10,7 @@ from ....databases import ENGINES
 from ....databases.base import DatabaseTable
 from ....models import BundleDetail, DatabaseTables, Page
 from ....models.bundles import TableInfo
-from ....records import bundles
+from ....records.bundles import bundles
 from ..caller import Caller
 from .listings import listing_of
 

@@ -13,7 +13,7 @@ from ....core import definitions
 from ....core.errors import FasciculusError, SettingError
 from ....models import Applied, Change, Definitions
 from ....models.validation import field_errors
-from ....records.stores import ProvedStore
+from ....records.stores.stores import ProvedStore
 from ..caller import Caller
 from ..stores.check import prove
 from .kinds import KINDS, DefinedKind

@@ -21,10 +21,13 @@ from ....models import (
 )
 from ....models.model import Model
 from ....models.texts import Name
-from ....records import channels, inventory, jobs, stores
+from ....records import inventory
+from ....records.jobs import jobs
+from ....records.messages import channels
 from ....records.paging import PageRequest
 from ....records.secret_cipher import SecretCipher
-from ....records.stores import ProvedStore
+from ....records.stores import stores
+from ....records.stores.stores import ProvedStore
 from ...kind_settings import check_databases, check_host, check_store
 from ...mail_settings import check_mail_server, mail_password, mail_server, save_mail_server
 from ...notifications import templates, webhook

@@ -10,7 +10,8 @@ from ....models import (
     SiteRow,
 )
 from ....models.queries import AccountRemovalQuery, AccountsQuery, WordsQuery
-from ....records import inventory, jobs
+from ....records import inventory
+from ....records.jobs import jobs
 from ....records.paging import page_request
 from ... import account_removal
 from ...kind_settings import check_databases

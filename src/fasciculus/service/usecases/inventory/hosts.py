@@ -13,7 +13,8 @@ from ....models import (
     TryResult,
 )
 from ....models.queries import SavedQuery, WordsQuery
-from ....records import inventory, jobs
+from ....records import inventory
+from ....records.jobs import jobs
 from ....records.paging import page_request
 from ....records.secret_cipher import merged
 from ...kind_settings import check_host

@@ -10,7 +10,7 @@ from ....models import Calendar, CalendarFeed
 from ....models.queries import CalendarQuery
 from ....records import settings
 from ....records.db import stamp
-from ....records.start_addresses import digest
+from ....records.jobs.start_addresses import digest
 from ...context import Context
 from ...watch_settings import watch_settings
 from ..caller import Caller

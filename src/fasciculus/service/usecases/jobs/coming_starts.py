@@ -16,8 +16,10 @@ from ....core.schedule.collisions import Collision, ExpectedRun, collisions, exp
 from ....core.scope import Scope
 from ....core.selection import SubjectFacts
 from ....models import Calendar, CalendarCollision, CalendarStart, JobInput
-from ....records import inventory, jobs, past_runs, pauses
+from ....records import inventory
 from ....records.db import stamp
+from ....records.jobs import jobs, pauses
+from ....records.runs import past_runs
 from ... import timetables
 
 _REMEMBERED = timedelta(days=60)

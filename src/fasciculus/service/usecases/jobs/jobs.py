@@ -7,13 +7,16 @@ from dataclasses import replace
 from datetime import UTC, datetime
 
 from ....core import job_summary, retention, schedule
-from ....core.bundle.sealing import Sealer
+from ....core.bundle.seal.sealing import Sealer
 from ....core.errors import SettingError
 from ....core.selection import SubjectFacts
 from ....models import Job, JobCopy, JobDefaults, JobInput, JobStart, Page
 from ....models.queries import JobsQuery
-from ....records import changes, channels, jobs, past_runs, pauses, runs, stores
+from ....records.jobs import changes, jobs, pauses
+from ....records.messages import channels
 from ....records.paging import PageRequest
+from ....records.runs import past_runs, runs
+from ....records.stores import stores
 from ... import timetables
 from ...tasks.backups import RunStart
 from ..caller import Caller

@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 
 from ....core.errors import MissingError, SettingError
 from ....models import Page, Pause, PauseInput
-from ....records import jobs, pauses
+from ....records.jobs import jobs, pauses
 from ..caller import Caller
 
 

@@ -23,7 +23,10 @@ from ....models import (
     StoreSimulationDay,
 )
 from ....models.queries import RetiringQuery
-from ....records import bundle_sizes, bundles, inventory, jobs, pauses, stores
+from ....records import inventory
+from ....records.bundles import bundle_sizes, bundles
+from ....records.jobs import jobs, pauses
+from ....records.stores import stores
 from ... import timetables
 from ..caller import Caller
 from ..stores.facts import facts

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ....models import StartAddress, StartAddressInput, StartAddressMade
-from ....records import start_addresses
+from ....records.jobs import start_addresses
 from ..caller import Caller
 
 #: Where the service answers start addresses.

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 
 from ....models import Channel, ChannelAnswer, ChannelInput, Page, WebhookMessage
-from ....records import channels
+from ....records.messages import channels
 from ... import outside
 from ...notifications import webhook
 from ...notifications.messages import store_totals

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ....core.errors import MissingError
-from ....records import reports
+from ....records.messages import reports
 from ..caller import Caller
 from .reports import jobs_report
 from .templates import templates_preview

@@ -16,7 +16,8 @@ from ....models import (
     TryStep,
 )
 from ....models.queries import MailTryQuery, ReportsQuery
-from ....records import jobs, reports
+from ....records.jobs import jobs
+from ....records.messages import reports
 from ....records.paging import page_request
 from ... import outside
 from ...mail_settings import (

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ....core.run_report import RunReport
 from ....models import Page, ReportPreview, Template, TemplateText
-from ....records import jobs
+from ....records.jobs import jobs
 from ...notifications import templates
 from ...notifications.samples import sample_of
 from ..caller import Caller

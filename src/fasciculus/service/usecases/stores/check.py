@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from ....core.bundle.sealing import Sealer
+from ....core.bundle.seal.sealing import Sealer
 from ....core.errors import FasciculusError, MissingError, SettingError
 from ....core.steps import Step
 from ....models import StoreInput, TryResult, TryStep
-from ....records import stores
 from ....records.secret_cipher import merged
-from ....records.stores import ProvedStore
+from ....records.stores import stores
+from ....records.stores.stores import ProvedStore
 from ....stores import open_store
 from ....stores.base import StoreSpec, connected
 from ....stores.identity import StoreOwner, claim, read_identity, read_owner, write_identity

@@ -6,8 +6,8 @@ from collections import Counter
 from contextlib import suppress
 
 from ....bundles.retiring import complete
-from ....core.bundle.authentication import Origin, origin_of
 from ....core.bundle.layout import MANIFEST
+from ....core.bundle.seal.authentication import Origin, origin_of
 from ....core.errors import FasciculusError
 from ....core.formatting import format_count, format_list
 from ....core.steps import Step

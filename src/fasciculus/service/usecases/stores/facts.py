@@ -13,7 +13,8 @@ from ....core import forecast, store_advice
 from ....core.formatting import format_size
 from ....core.store_advice import StoreFacts
 from ....models import Store, StoreDay, StoreShare, StoreUsage
-from ....records import inventory, store_days, transfers
+from ....records import inventory, transfers
+from ....records.stores import store_days
 from ....stores import KINDS
 from ....stores.base import StoreSettings
 from ....stores.folder import FolderSettings

@@ -31,9 +31,11 @@ from ....models.queries import (
     MaintenanceQuery,
     TransfersQuery,
 )
-from ....records import bundles, damage, log_lines, maintenance, transfers, usage
-from ....records.maintenance import MaintenanceOptions
+from ....records import transfers
+from ....records.bundles import bundles, damage, usage
 from ....records.paging import page_counted, page_request
+from ....records.runs import log_lines, maintenance
+from ....records.runs.maintenance import MaintenanceOptions
 from ..bundles.listings import listing_of
 from ..caller import Caller
 

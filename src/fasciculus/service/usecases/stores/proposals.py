@@ -31,10 +31,12 @@ from ....models import (
     StoreInput,
 )
 from ....models.validation import field_errors
-from ....records import inventory, jobs, store_proposals, stores
+from ....records import inventory
+from ....records.jobs import jobs
 from ....records.secret_cipher import SecretCipher
-from ....records.store_proposals import FoundProposal
-from ....records.stores import ProvedStore
+from ....records.stores import store_proposals, stores
+from ....records.stores.store_proposals import FoundProposal
+from ....records.stores.stores import ProvedStore
 from ...kind_settings import check_host, check_store
 
 

@@ -17,9 +17,9 @@ from ....models import (
     TryResult,
 )
 from ....models.queries import SavedQuery, UntriedQuery, WordsQuery
-from ....records import store_proposals, stores
 from ....records.paging import page_request
-from ....records.stores import ProvedStore
+from ....records.stores import store_proposals, stores
+from ....records.stores.stores import ProvedStore
 from ....stores import KINDS
 from ...background import old_versions
 from ...tasks.orders.connections import store_order

@@ -17,10 +17,10 @@ from ....contracts.orders import BackupOrder
 from ....core.bundle.entry import FILE, Entry
 from ....core.bundle.listing import ListingWriter
 from ....core.bundle.manifest import DatabaseRecord, ExcludedCount
-from ....core.bundle.previous_index import PreviousEntry, PreviousIndex
 from ....core.bundle.stat_block import StatBlock
-from ....core.bundle.stat_cache import StatCache
-from ....core.bundle.tree_walk import WalkRules, group_name, user_name
+from ....core.bundle.states.previous_index import PreviousEntry, PreviousIndex
+from ....core.bundle.states.stat_cache import StatCache
+from ....core.bundle.tree.tree_walk import WalkRules, group_name, user_name
 from ....core.bundle.writer import BundleWriter
 from ....core.file_filters import FileSelector
 from ....hosts.base import HostConnection, OpenFile

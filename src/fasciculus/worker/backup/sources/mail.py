@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 from ....contracts.orders import MailOrder
 from ....core import mail_config
 from ....core.bundle.entry import FILE, Entry
-from ....core.bundle.tree_walk import WalkRules
+from ....core.bundle.tree.tree_walk import WalkRules
 from ....core.bundle.writer import BundleWriter
 from ....hosts.base import HostConnection
 from .files import FileSource, made_up

@@ -8,7 +8,7 @@ from collections.abc import Callable
 
 from ....contracts.orders import BackupOrder
 from ....core.bundle.entry import order
-from ....core.bundle.tree_walk import WalkRules
+from ....core.bundle.tree.tree_walk import WalkRules
 from ....core.bundle.writer import BundleWriter
 from ....core.errors import FasciculusError
 from ....hosts.base import HostConnection

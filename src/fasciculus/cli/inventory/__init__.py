@@ -1,0 +1,1 @@
+"""Commands of hosts, accounts and coverage."""

@@ -1,0 +1,1 @@
+"""Commands of jobs and of the calendar."""

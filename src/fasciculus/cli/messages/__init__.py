@@ -1,0 +1,1 @@
+"""Commands of reports, alerts and channels."""

@@ -1,0 +1,1 @@
+"""Commands of stores and of maintenance."""

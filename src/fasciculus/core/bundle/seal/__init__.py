@@ -1,0 +1,1 @@
+"""Bundles that only holders of a private key read, and their authentication."""

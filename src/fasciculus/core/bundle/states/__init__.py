@@ -1,0 +1,1 @@
+"""What is known of the files of the bundle before."""

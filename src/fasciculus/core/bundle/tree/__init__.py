@@ -1,0 +1,1 @@
+"""Reading the folders of an account."""

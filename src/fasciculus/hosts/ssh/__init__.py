@@ -1,0 +1,1 @@
+"""Another host, over SSH."""

@@ -1,0 +1,1 @@
+"""Bundles, their copies, their sizes and their damage."""

@@ -1,0 +1,1 @@
+"""Jobs, what starts them, what pauses them, and what they were before."""

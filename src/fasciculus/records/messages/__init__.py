@@ -1,0 +1,1 @@
+"""Messages to people, and what they are about."""

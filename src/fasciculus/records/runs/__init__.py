@@ -1,0 +1,1 @@
+"""Work that was done: runs, restores, maintenance, and their logs."""

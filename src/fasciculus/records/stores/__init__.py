@@ -1,0 +1,1 @@
+"""Stores, what they propose, and what was brought to them."""
