@@ -18,6 +18,7 @@ from fasciculus.hosts.local import LocalHost
 from fasciculus.records.bundles import bundles
 from fasciculus.records.runs import runs
 from fasciculus.service.tasks.backups import BackupHandler, RunStart
+from fasciculus.service.tasks.worker_pool import WorkerPool
 from fasciculus.stores import open_store
 from fasciculus.stores.base import connected
 from fasciculus.stores.identity import write_identity
@@ -45,6 +46,7 @@ def test_a_year_of_real_bundles_is_what_was_simulated(heronmere, tmp_path):
         zone="Europe/London",
     )
     handler = BackupHandler(heronmere.config, heronmere.records, heronmere.cipher, heronmere.events)
+    handler.collect = WorkerPool().collect
     handler.on_run_ended = lambda run: None
     zone = ZoneInfo(job.zone)
     starts = schedule.starts(schedule.parse(TIMETABLE), zone, BEGIN)

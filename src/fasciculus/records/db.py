@@ -73,6 +73,9 @@ class Records:
         self.trouble = ""
         self._local = threading.local()
         self._lock = threading.RLock()
+        #: Connections for reading, with the threads that they are of.
+        self._readers: list[tuple[threading.Thread, sqlite3.Connection]] = []
+        self._readers_lock = threading.Lock()
         self._writer = self._connect()
         self._writer.execute("PRAGMA journal_mode=WAL")
         self._migrate()
@@ -117,7 +120,21 @@ class Records:
             # Many threads have one: the operating system's cache is shared, theirs is not.
             connection.execute(f"PRAGMA cache_size=-{_READER_CACHE_KIB}")
             self._local.connection = connection
+            self._keep(connection)
         return connection
+
+    def _keep(self, connection: sqlite3.Connection) -> None:
+        """Note whose connection it is, and close those of threads that have ended: they refer to
+        themselves, and would stay open until somebody collects garbage.
+        """
+        with self._readers_lock:
+            alive = []
+            for thread, known in self._readers:
+                if thread.is_alive():
+                    alive.append((thread, known))
+                else:
+                    known.close()
+            self._readers = [*alive, (threading.current_thread(), connection)]
 
     @property
     def version(self) -> int:

@@ -179,7 +179,10 @@ class _Process:
     @property
     def is_alive(self) -> bool:
         """Return whether it has not ended."""
-        return not select.select([self.pidfd], [], [], 0)[0]
+        # Not select(2), which knows descriptors up to 1023 only.
+        ended = select.poll()
+        ended.register(self.pidfd, select.POLLIN)
+        return not ended.poll(0)
 
     def close_orders(self) -> None:
         """Tell it that no other order follows."""

@@ -1,0 +1,97 @@
+<script lang="ts">
+  // Recipients of alerts, and from when on something is one.
+  import { Button, Checkbox, Input } from 'flowbite-svelte';
+  import { channelsList, watchChange, watchShow } from '../../lib/calls';
+  import { Problem } from '../../lib/api.svelte';
+  import { asProblem, Loader } from '../../lib/loader.svelte';
+  import type { WatchSettings } from '../../lib/types';
+  import { toggled } from '../../lib/words';
+  import ErrorMessage from '../../ui/ErrorMessage.svelte';
+  import FormField from '../../ui/FormField.svelte';
+  import LinesField from '../../ui/LinesField.svelte';
+  import NumberField from '../../ui/NumberField.svelte';
+  import ZoneField from '../../ui/ZoneField.svelte';
+  let watch = $state<WatchSettings | null>(null);
+  let problem = $state<Problem | null>(null);
+  let saved = $state(false);
+  const channels = new Loader(channelsList);
+  channels.load();
+  watchShow().then(
+    (found) => (watch = found),
+    (error) => (problem = asProblem(error)),
+  );
+  const NUMBERS: [keyof WatchSettings & string, string, number, string][] = [
+    ['remind_hours', 'Remind every (hours)', 0, '0: never. Only of what nobody has taken on.'],
+    ['full_days', 'A store will be full in (days)', 0, ''],
+    ['certificate_days', 'A certificate ends in (days)', 0, ''],
+    ['lag_hours', 'A store has lacked copies for (hours)', 1, ''],
+    ['verify_days', 'Reading back is overdue by (days)', 1, ''],
+  ];
+  async function save(event: Event) {
+    event.preventDefault();
+    try {
+      watch = await watchChange($state.snapshot(watch!));
+      problem = null;
+      saved = true;
+    } catch (error) {
+      problem = asProblem(error);
+      saved = false;
+    }
+  }
+</script>
+
+{#if watch}
+  {@const form = watch}
+  <section class="sheet p-4" aria-labelledby="watch">
+    <h2 id="watch" class="mb-2">Alerts</h2>
+    <form onsubmit={save}>
+      <FormField
+        label="Recipients"
+        id="watch-tell"
+        hint="One address per line, for alerts that belong to no job. Empty: all report recipients."
+        wrong={problem?.at('recipients')}
+      >
+        <LinesField id="watch-tell" bind:value={form.recipients} />
+      </FormField>
+      {#if channels.value?.items.length}
+        <div role="group" aria-label="Channels" class="mb-3 flex flex-wrap gap-3">
+          {#each channels.value.items as channel (channel.name)}<Checkbox
+              checked={form.channels.includes(channel.name)}
+              onchange={() => (form.channels = toggled(form.channels, channel.name))}
+              >{channel.name}</Checkbox
+            >{/each}
+        </div>
+      {/if}
+      <div class="grid gap-x-4 sm:grid-cols-2">
+        <FormField
+          label="Quiet hours"
+          id="quiet"
+          hint="Such as 22:00-06:00: alerts opened then are sent afterwards."
+          wrong={problem?.at('quiet')}
+        >
+          <Input id="quiet" bind:value={form.quiet} />
+        </FormField>
+        <ZoneField bind:value={form.zone} wrong={problem?.at('zone') ?? ''} />
+        {#each NUMBERS as [name, label, min, hint] (name)}
+          <NumberField
+            {label}
+            id="watch-{name}"
+            {min}
+            {hint}
+            bind:value={
+              () => form[name] as number, (value) => Object.assign(form, { [name]: value ?? min })
+            }
+            wrong={problem?.at(name)}
+          />
+        {/each}
+      </div>
+      <ErrorMessage {problem} />
+      <div class="flex items-center gap-3">
+        <Button type="submit" size="sm">Save</Button>{#if saved}<span
+            class="text-moss"
+            role="status">● Saved.</span
+          >{/if}
+      </div>
+    </form>
+  </section>
+{/if}

@@ -1,0 +1,15 @@
+<script lang="ts">
+  // The public keys that all bundles for a store are sealed to.
+  import type { StoreForm } from './store';
+  import FormDetails from '../../ui/FormDetails.svelte';
+  import SealingFields from '../jobs/SealingFields.svelte';
+  let { store = $bindable(), at }: { store: StoreForm; at: (field: string) => string } = $props();
+</script>
+
+<FormDetails title="Sealing" open={store.recipients.length > 0}>
+  <SealingFields
+    bind:recipients={store.recipients}
+    whose="All bundles for this store"
+    wrong={at('recipients')}
+  />
+</FormDetails>
