@@ -54,6 +54,7 @@ check: setup
 	$(call timed,prettier,cd console && npx --no-install prettier --check --log-level warn .)
 	$(call timed,eslint,cd console && npx --no-install eslint .)
 	$(call timed,calls,cd console && node generate-calls.mjs --check)
+	$(call timed,vitest,cd console && npx --no-install vitest run --silent --reporter dot)
 	$(call timed,svelte,cd console && npx --no-install svelte-check --tsconfig ./tsconfig.json --fail-on-warnings --output machine)
 
 # After a change of the API: its description, and the console's types and calls.
