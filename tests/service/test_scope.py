@@ -21,7 +21,7 @@ from fasciculus.service.usecases.caller import Caller
 
 #: What only the other account has: itself, its site, its home, its tag, its job.
 OTHERS = ("ferryline", "timetable.example", "boat-house", "night-boats", "crossings")
-#: Without an end, or by number alone: looked at one by one below.
+#: Endless, or with other answers: tested one by one below.
 STREAMS = ("live", "runs_events", "bundles_download")
 
 
@@ -69,7 +69,7 @@ def valley(tmp_path_factory):
 
 @pytest.fixture
 def clerk(valley):
-    """What a clerk of millpond gets: the status and the text of an answer."""
+    """Requests of a clerk of millpond."""
     with httpx.Client(
         base_url=valley.url,
         trust_env=False,

@@ -1,1 +1,1 @@
-"""What travels between the service and its workers: plain data, one line of JSON each."""
+"""Messages between the service and its workers: plain data, one line of JSON each."""

@@ -19,8 +19,8 @@ _NAME = re.compile(r"[^/\0]+(/[^/\0]+)*")
 class Artifact(str):
     """A file or a folder of an area.
 
-    Where it lies it is a local path, and can be used as one. On its way in an order it is the
-    reference ``AREA/NAME`` and tells no path; who takes the order resolves it in its own folders.
+    In memory it is a local path. Serialised in an order it is the reference ``AREA/NAME``, and the
+    worker that takes the order resolves it in its own folders.
     """
 
     area: str

@@ -446,7 +446,7 @@ _OnHost = BackupOrder | RestoreOrder | PreviewOrder | ReleaseOrder
 class _Letter(msgspec.Struct, frozen=True):
     """An order on its way: its secrets are numbered, and sealed all together.
 
-    ``folders`` are those of a worker beside the service, which shares its artifacts.
+    ``folders`` are the service's own, for a worker on the same machine, which shares its artifacts.
     """
 
     order: msgspec.Raw
@@ -461,7 +461,8 @@ _letter_decoder = msgspec.json.Decoder(_Letter)
 def to_line(order: Order, recipient: str, *, is_beside: bool = True) -> bytes:
     """Return an order as one line of JSON for the worker of a public key.
 
-    A worker that ``is_beside`` the service is told the service's folders; another has its own.
+    With ``is_beside`` the worker is on the same machine and uses the service's folders; another one
+    has its own.
     """
     secrets: list[str] = []
     folders: dict[str, str] = {}

@@ -1,4 +1,4 @@
-"""Which accounts a signed-in user may see and work on."""
+"""The accounts that a signed-in user may see and work on."""
 
 from __future__ import annotations
 
@@ -9,8 +9,8 @@ from dataclasses import dataclass
 class Scope:
     """Everything (``accounts`` is None), or the accounts of these names.
 
-    An account's sites, bundles, tasks and restores are in the scope with it. What belongs to no
-    account, such as a host, a store or a job, is only in the scope that is everything.
+    An account's sites, bundles, tasks and restores are in the scope with it. Hosts, stores and jobs
+    belong to all accounts; they are only in the scope of everything.
     """
 
     accounts: frozenset[str] | None = None

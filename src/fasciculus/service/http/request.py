@@ -1,4 +1,4 @@
-"""What the handlers need of the current request."""
+"""Access of the handlers to the current request."""
 
 from __future__ import annotations
 

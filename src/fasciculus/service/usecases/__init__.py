@@ -1,1 +1,1 @@
-"""What a signed-in user can ask of the service: one module a family, no HTTP."""
+"""The use cases of signed-in users: one module for each family, without HTTP."""

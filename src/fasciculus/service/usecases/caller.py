@@ -1,4 +1,4 @@
-"""Who calls a use case."""
+"""The caller of a use case."""
 
 from __future__ import annotations
 

@@ -18,7 +18,7 @@ log = logging.getLogger(__name__)
 
 
 def check_password(service: Context, body: SignIn, address: str) -> Principal | None:
-    """Return the user of that name and password; note in the audit trail if there is none."""
+    """Return the user with that name and password; a wrong one is noted in the audit trail."""
     found = users.check(service.records.reader, body.name, body.password)
     if found is None:
         log.warning("sign-in refused: wrong, for %r from %s", body.name[:64], address)

@@ -1,4 +1,4 @@
-"""What the stages of one backup share."""
+"""The data that the stages of a backup share."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ _TICK = 0.4
 
 
 class BackupContext:
-    """An order that is carried out: what is known of it, and how far it is.
+    """The state and the progress of one backup order.
 
     ``bundle`` is the name of the bundle, ``full`` whether it stores all its data, and
     ``half_made`` whether stores may hold a part of it.

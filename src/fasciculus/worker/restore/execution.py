@@ -1,4 +1,4 @@
-"""Carries a restore plan out: files, databases, mail."""
+"""Executes a restore plan: files, databases, mail."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ _REPORT_EVERY = 64
 
 
 class PlanExecution:
-    """Writes what a plan brings back; ``writer`` is where files go, None for nowhere."""
+    """Restores everything in a plan; ``writer`` writes the files, None for none."""
 
     def __init__(
         self,

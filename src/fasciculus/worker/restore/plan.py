@@ -1,4 +1,4 @@
-"""What a restore will bring back, found out before anything is written."""
+"""The plan of a restore, made before anything is written."""
 
 from __future__ import annotations
 
@@ -50,7 +50,7 @@ class RestorePlan:
 
 
 def plan_restore(order: RestoreOrder, store: Store, spool: Path, emitter: Emitter) -> RestorePlan:
-    """Return what an order brings back from a store.
+    """Return the plan for restoring from a store.
 
     Raises ``SettingError`` for what the bundle does not hold, ``DamagedError`` or ``MissingError``
     where the copy cannot be read.

@@ -1,4 +1,4 @@
-"""Downloads of bundles, and what they left out."""
+"""Downloads of bundles, and their omissions."""
 
 from __future__ import annotations
 
