@@ -25,6 +25,7 @@ from ..models import (
     DiscoveryRules,
     HostInput,
     JobInput,
+    KindSettings,
     MailFiles,
     MailServer,
     Note,
@@ -203,7 +204,7 @@ class Demo:
         host = HostInput(
             name="reed-1",
             max_concurrent=2,
-            servers=servers,
+            servers=[KindSettings.model_validate(server) for server in servers],
             mail=MailFiles(
                 alias_map=f"{etc}/etc/virtual",
                 passwd_file=f"{etc}/etc/users",
@@ -336,7 +337,8 @@ class Demo:
         for database in account.databases:
             if database.engine == "mariadb":
                 database.site = "shop.bitternpress.example"
-        client.accounts_change("bitternpress", account)
+        fields = account.model_dump(include=set(AccountInput.model_fields))
+        client.accounts_change("bitternpress", AccountInput(**fields))
 
     def _write_environment(self) -> None:
         path = self.folder / "env"

@@ -26,7 +26,7 @@ _OFFSET = "drive.offset"
 _ALPHABET = "BCDFGHJKLMNPQRSTVWXZ"
 
 
-class _Folder(FolderResource):
+class _Folder(FolderResource):  # type: ignore[misc]
     def _drive(self) -> DriveStandIn:
         drive: DriveStandIn = self.provider.drive
         return drive
@@ -39,7 +39,7 @@ class _Folder(FolderResource):
         return self._drive().free()
 
 
-class _File(FileResource):
+class _File(FileResource):  # type: ignore[misc]
     def begin_write(self, **values: Any) -> Any:
         drive = self.provider.drive
         if int(self.environ.get("CONTENT_LENGTH") or 0) > drive.free():
@@ -57,7 +57,7 @@ class _File(FileResource):
         )
 
 
-class _Provider(FilesystemProvider):
+class _Provider(FilesystemProvider):  # type: ignore[misc]
     def __init__(self, root: Path, drive: DriveStandIn) -> None:
         super().__init__(str(root))
         self.drive = drive

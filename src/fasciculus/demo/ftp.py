@@ -6,7 +6,7 @@ import io
 import threading
 from contextlib import suppress
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 from pyftpdlib.authorizers import DummyAuthorizer
 from pyftpdlib.filesystems import AbstractedFS, FilesystemError
@@ -64,14 +64,14 @@ class _File:
             self._inner.close()
 
 
-class _Files(AbstractedFS):
+class _Files(AbstractedFS):  # type: ignore[misc]
     def open(self, filename: str, mode: str) -> Any:
         stand_in = self.cmd_channel.stand_in
         stand_in.misbehaviour.look()
         if stand_in.misbehaviour.refuse and mode != "rb":
             raise FilesystemError("this folder may not be written")
         # Unbuffered: a full disk shows while data arrives, when it can still be answered.
-        return _File(open(filename, mode, buffering=0), self.cmd_channel, stand_in)
+        return _File(cast(io.FileIO, open(filename, mode, buffering=0)), self.cmd_channel, stand_in)
 
     def rename(self, src: str, dst: str) -> None:
         super().rename(src, dst)

@@ -74,7 +74,7 @@ class _Controller(Controller):
     def _trigger_server(self) -> None:
         # The base class connects to the port it was given, which is 0 here.
         self.port = self.server.sockets[0].getsockname()[1]  # type: ignore[union-attr]
-        super()._trigger_server()
+        super()._trigger_server()  # type: ignore[no-untyped-call]
 
 
 def _read(path: Path) -> EmailMessage:
@@ -136,7 +136,7 @@ class MailboxPage:
             )
 
         self._server = create_server(app, host="127.0.0.1", port=port, threads=2)
-        self.port: int = int(self._server.effective_port)  # type: ignore[union-attr]
+        self.port: int = int(self._server.effective_port)
         threading.Thread(target=self._server.run, daemon=True, name="mailbox-page").start()
 
     def close(self) -> None:

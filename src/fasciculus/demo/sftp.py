@@ -11,6 +11,12 @@ from pathlib import Path
 from typing import Any
 
 import paramiko
+from paramiko.common import (
+    AUTH_FAILED,
+    AUTH_SUCCESSFUL,
+    OPEN_FAILED_ADMINISTRATIVELY_PROHIBITED,
+    OPEN_SUCCEEDED,
+)
 from paramiko.sftp import (
     CMD_EXTENDED,
     CMD_EXTENDED_REPLY,
@@ -32,17 +38,13 @@ class _Door(paramiko.ServerInterface):
 
     def check_auth_password(self, username: str, password: str) -> int:
         good = username == self._user and hmac.compare_digest(password, self._password)
-        return paramiko.AUTH_SUCCESSFUL if good else paramiko.AUTH_FAILED
+        return AUTH_SUCCESSFUL if good else AUTH_FAILED
 
     def get_allowed_auths(self, username: str) -> str:
         return "password"
 
     def check_channel_request(self, kind: str, chanid: int) -> int:
-        return (
-            paramiko.OPEN_SUCCEEDED
-            if kind == "session"
-            else paramiko.OPEN_FAILED_ADMINISTRATIVELY_PROHIBITED
-        )
+        return OPEN_SUCCEEDED if kind == "session" else OPEN_FAILED_ADMINISTRATIVELY_PROHIBITED
 
 
 class _Handle(paramiko.SFTPHandle):
@@ -51,7 +53,7 @@ class _Handle(paramiko.SFTPHandle):
         self._files = files
         self.readfile = self.writefile = file
 
-    def write(self, offset: int, data: bytes) -> int:
+    def write(self, offset: int, data: bytes) -> int:  # type: ignore[override]
         if not self._files.fits(len(data)) or not self._files.moved(len(data), True):
             return SFTP_FAILURE
         return super().write(offset, data)
@@ -173,7 +175,7 @@ class _Server(paramiko.SFTPServer):
             kind = msg.get_text()
             if kind == "statvfs@openssh.com":
                 free = self.stand_in.free() // _BLOCK
-                return self._response(
+                return self._response(  # type: ignore[attr-defined]
                     request_number,
                     CMD_EXTENDED_REPLY,
                     *[
@@ -183,7 +185,7 @@ class _Server(paramiko.SFTPServer):
                 )
             msg.rewind()
             msg.get_int()
-        return super()._process(t, request_number, msg)
+        return super()._process(t, request_number, msg)  # type: ignore[misc]
 
 
 class SftpStandIn:

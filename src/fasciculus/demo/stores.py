@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from ..client import Client
-from ..models import StoreInput
+from ..models import KindSettings, StoreInput
 from .certificate import certificate, public_part
 from .drive import DriveStandIn
 from .ftp import FtpStandIn
@@ -83,46 +83,55 @@ class DemoStores:
 
     def inputs(self) -> list[StoreInput]:
         """Return the stores to save. The drive is asked for access afterwards."""
-        password = {"password": self.password}
+        password: dict[str, str | None] = {"password": self.password}
         attic = self.folder / "attic"
         attic.mkdir(exist_ok=True)
         return [
             StoreInput(
                 name="boathouse",
-                settings={
-                    "kind": "sftp",
-                    "address": "127.0.0.1",
-                    "port": self.sftp.port,
-                    "user": _USER,
-                    "folder": "/bundles",
-                    "host_key": self.sftp.host_key,
-                },
+                settings=KindSettings.model_validate(
+                    {
+                        "kind": "sftp",
+                        "address": "127.0.0.1",
+                        "port": self.sftp.port,
+                        "user": _USER,
+                        "folder": "/bundles",
+                        "host_key": self.sftp.host_key,
+                    }
+                ),
                 secrets=password,
                 limits=["200 MiB/s 08:00-18:00"],
             ),
-            StoreInput(name="attic", settings={"kind": "folder", "folder": str(attic)}),
+            StoreInput(
+                name="attic",
+                settings=KindSettings.model_validate({"kind": "folder", "folder": str(attic)}),
+            ),
             StoreInput(
                 name="cellar",
-                settings={
-                    "kind": "ftp",
-                    "address": "127.0.0.1",
-                    "port": self.ftp.port,
-                    "user": _USER,
-                    "folder": "/bundles",
-                    "certificate": public_part(self.folder / "keys" / "cellar.pem"),
-                },
+                settings=KindSettings.model_validate(
+                    {
+                        "kind": "ftp",
+                        "address": "127.0.0.1",
+                        "port": self.ftp.port,
+                        "user": _USER,
+                        "folder": "/bundles",
+                        "certificate": public_part(self.folder / "keys" / "cellar.pem"),
+                    }
+                ),
                 secrets=password,
             ),
             StoreInput(
                 name="icehouse",
-                settings={
-                    "kind": "s3",
-                    "endpoint": self.objects.url,
-                    "bucket": "heronmere",
-                    "folder": "bundles",
-                    "path_style": True,
-                    "create_bucket": True,
-                },
+                settings=KindSettings.model_validate(
+                    {
+                        "kind": "s3",
+                        "endpoint": self.objects.url,
+                        "bucket": "heronmere",
+                        "folder": "bundles",
+                        "path_style": True,
+                        "create_bucket": True,
+                    }
+                ),
                 secrets={"access_key": _USER, "secret_key": self.password},
                 price_kept=0.02,
                 price_moved=0.01,
@@ -130,11 +139,13 @@ class DemoStores:
             ),
             StoreInput(
                 name="library",
-                settings={
-                    "kind": "webdav",
-                    "url": f"{self.library.url}/dav/bundles",
-                    "user": _USER,
-                },
+                settings=KindSettings.model_validate(
+                    {
+                        "kind": "webdav",
+                        "url": f"{self.library.url}/dav/bundles",
+                        "user": _USER,
+                    }
+                ),
                 secrets=password,
                 copy_from="boathouse",
                 copy_timetable="daily 05:00",
@@ -144,14 +155,16 @@ class DemoStores:
     def drive_input(self) -> StoreInput:
         return StoreInput(
             name="drive",
-            settings={
-                "kind": "drive",
-                "url": f"{self.drive.url}/dav/bundles",
-                "device_url": f"{self.drive.url}/oauth/device",
-                "token_url": f"{self.drive.url}/oauth/token",
-                "client_id": "fasciculus",
-                "scope": "files:bundles",
-            },
+            settings=KindSettings.model_validate(
+                {
+                    "kind": "drive",
+                    "url": f"{self.drive.url}/dav/bundles",
+                    "device_url": f"{self.drive.url}/oauth/device",
+                    "token_url": f"{self.drive.url}/oauth/token",
+                    "client_id": "fasciculus",
+                    "scope": "files:bundles",
+                }
+            ),
         )
 
     def settle(self, client: Client) -> None:
