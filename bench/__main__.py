@@ -39,7 +39,7 @@ from fasciculus.core.bundle.listing import read_listing
 from fasciculus.core.bundle.manifest import ManifestSummary
 from fasciculus.core.bundle.reader import BundleReader
 from fasciculus.core.formatting import format_size
-from fasciculus.core.subject import Subject
+from fasciculus.core.subject import Subject, SubjectKind
 from fasciculus.databases.base import DatabaseRef
 from fasciculus.demo.mariadb import PrivateMariaDb, found
 from fasciculus.service.tasks.worker_pool import WorkerPool
@@ -72,7 +72,7 @@ ROWS = (
 )
 MIB = 1024 * 1024
 TAR = "tar --listed-incremental=../$h.snar"
-SUBJECT = Subject("account", "bench")
+SUBJECT = Subject.of("account", "bench")
 STORE_ID = "be" * 16
 
 
@@ -145,7 +145,9 @@ class Bench:
         return StoreOrder(name="attic", settings=settings, store_id=STORE_ID, keep=keep)
 
     def subject(self, name: str = "bench", root: Path | None = None) -> SubjectOrder:
-        return SubjectOrder(kind="account", name=name, host="reed-1", root=str(root or self.tree))
+        return SubjectOrder(
+            kind=SubjectKind.ACCOUNT, name=name, host="reed-1", root=str(root or self.tree)
+        )
 
     def artifact(self, path: Path) -> Artifact:
         """Return a file or folder of the measurement, as orders name it."""

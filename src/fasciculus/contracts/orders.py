@@ -18,7 +18,7 @@ from ..bundles.recorded_copies import RecordedCopies
 from ..core.bundle.manifest import PieceRecord
 from ..core.dump.filters import DatabaseRules
 from ..core.file_filters import FileRules
-from ..core.subject import Subject
+from ..core.subject import Subject, SubjectKind
 from ..databases.base import DatabaseRef
 from ..hosts import host_spec
 from ..stores import store_spec
@@ -30,8 +30,6 @@ if TYPE_CHECKING:
     from ..hosts.base import HostSpec
     from ..kinds import Settings
     from ..stores.base import StoreSpec
-
-SubjectKind = Literal["account", "site", "host"]
 
 
 class OrderData(msgspec.Struct, kw_only=True):

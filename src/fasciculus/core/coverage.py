@@ -115,7 +115,7 @@ class _Jobs:
         return self._gather(subject, database)
 
     def _gather(self, subject: str, database: str | None) -> _NewestCopies:
-        kept, newest = _NewestCopies(), self._newest.get(Subject(self._kind, subject), {})
+        kept, newest = _NewestCopies(), self._newest.get(Subject.of(self._kind, subject), {})
         for job, oldest in self._jobs:
             if subject in job.covers and (
                 database is None

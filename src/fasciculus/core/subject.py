@@ -2,21 +2,44 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
 from typing import NamedTuple
 
-SUBJECT_FOLDERS = {"account": "accounts", "site": "sites", "host": "hosts"}
+
+class SubjectKind(StrEnum):
+    """A kind of subject, as records, orders and stores write it."""
+
+    ACCOUNT = "account"
+    SITE = "site"
+    HOST = "host"
+    #: A whole store, for work on all of it; there are no bundles of it.
+    STORE = "store"
+
+    @property
+    def plural(self) -> str:
+        """Return the word for several, which jobs and folders of stores use."""
+        return f"{self.value}s"
+
+
+#: The kinds that bundles are of.
+BUNDLED = (SubjectKind.ACCOUNT, SubjectKind.SITE, SubjectKind.HOST)
 
 
 class Subject(NamedTuple):
     """What a task backs up: an account, a site or a host, by its kind and name."""
 
-    kind: str
+    kind: SubjectKind
     name: str
+
+    @classmethod
+    def of(cls, kind: str, name: str) -> Subject:
+        """Return the subject of a kind by its word. Raises ``ValueError`` for another word."""
+        return cls(SubjectKind(kind), name)
 
     @property
     def folder(self) -> str:
         """Its folder below the store's root."""
-        return f"{SUBJECT_FOLDERS[self.kind]}/{self.name}"
+        return f"{SubjectKind(self.kind).plural}/{self.name}"
 
     @property
     def bundles(self) -> str:

@@ -30,8 +30,8 @@ _DEADLINE = 1800.0
 def subjects_of(account: Account) -> list[Subject]:
     """Return the account and its sites: all subjects that may have bundles."""
     return [
-        Subject("account", account.name),
-        *(Subject("site", site.name) for site in account.sites),
+        Subject.of("account", account.name),
+        *(Subject.of("site", site.name) for site in account.sites),
     ]
 
 

@@ -339,7 +339,7 @@ def retire(db: sqlite3.Connection, subject_kind: str, subject: str, name: str, s
         "AND NOT EXISTS (SELECT 1 FROM copy WHERE bundle_id=bundle.id)",
         (subject_kind, subject, name),
     )
-    damage.drop_of_retired(db, Subject(subject_kind, subject))
+    damage.drop_of_retired(db, Subject.of(subject_kind, subject))
     for row in db.execute("SELECT id FROM store WHERE name=?", (store,)).fetchall():
         usage.refresh(db, row["id"], subject_kind, subject)
 

@@ -109,7 +109,9 @@ def rows(
             query.only(f"{column} = ?", value)
     found = page(db, query, paging, _damage)
     for row in found.items:
-        row.repair_from = helpers(db, row.store, Subject(row.subject_kind, row.subject), row.file)
+        row.repair_from = helpers(
+            db, row.store, Subject.of(row.subject_kind, row.subject), row.file
+        )
         row.stored_again = _stored_again(db, row)
     return found
 

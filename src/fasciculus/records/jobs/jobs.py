@@ -45,7 +45,7 @@ def within(db: sqlite3.Connection, scope: Scope) -> list[JobInput]:
         job
         for job in jobs(db)
         if any(
-            has_subject(db, scope, Subject(job.subjects[:-1], name))
+            has_subject(db, scope, Subject.of(job.subjects[:-1], name))
             for name in covers(db, job, known)
         )
     ]

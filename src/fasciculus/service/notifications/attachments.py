@@ -48,7 +48,7 @@ def attachments(sources: OrderInputs, run_id: int) -> list[Attachment]:
 
 
 def _of_task(sources: OrderInputs, task: Task, most: int) -> list[Attachment]:
-    subject = Subject(task.subject_kind, task.subject)
+    subject = Subject.of(task.subject_kind, task.subject)
     for copy in task.copies:
         if copy.error:
             continue

@@ -162,7 +162,7 @@ class Reporter:
         To all who get the reports of the jobs that made the copies: damage is trouble.
         """
         work = maintenance.task(db, number)
-        subject = Subject(work.subject_kind, work.subject)
+        subject = Subject.of(work.subject_kind, work.subject)
         if work.kind not in ("verify", "repair") or (
             work.kind == "repair" and work.outcome == "cancelled"
         ):

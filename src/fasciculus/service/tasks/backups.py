@@ -121,7 +121,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
             self._check_overlap(db, job, start)
             kind = job.subjects[:-1]
             subjects = [
-                Subject(kind, name) for name in _chosen(jobs.covers(db, job), options.names)
+                Subject.of(kind, name) for name in _chosen(jobs.covers(db, job), options.names)
             ]
             if not subjects:
                 raise SettingError(
@@ -178,7 +178,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
             found.append(
                 QueuedBackup(
                     number=task.id,
-                    subject=Subject(task.subject_kind, task.subject),
+                    subject=Subject.of(task.subject_kind, task.subject),
                     run=run_id,
                     by_itself=by_itself,
                     job=job,
@@ -395,7 +395,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
                 found += [
                     QueuedBackup(
                         number=task.id,
-                        subject=Subject(task.subject_kind, task.subject),
+                        subject=Subject.of(task.subject_kind, task.subject),
                         run=run_id,
                         job=None,
                     )

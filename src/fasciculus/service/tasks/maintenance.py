@@ -29,7 +29,7 @@ from ...contracts.orders import Order
 from ...contracts.results import AnyResult, MaintenanceResult, RepackResult, VerifyResult
 from ...core.errors import FasciculusError, SettingError
 from ...core.formatting import format_count, format_list
-from ...core.subject import Subject
+from ...core.subject import Subject, SubjectKind
 from ...models import MaintenanceTask
 from ...records import imports, transfers
 from ...records.bundles import bundles, damage
@@ -85,7 +85,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
             if kind == "transfer":
                 name, subjects = "", lacking(db, self._cipher, store, options, subject)
             elif kind == "import":
-                name, subjects = "", [Subject("store", store)]
+                name, subjects = "", [Subject(SubjectKind.STORE, store)]
             else:
                 name, subjects = self._subjects(db, kind, store, subject, bundle)
             known = [maintenance.pending(db, kind, store, row, options, name) for row in subjects]
@@ -111,7 +111,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
                     "Name another store.",
                     field="bundle",
                 )
-            return found.name, [Subject(found.subject_kind, found.subject)]
+            return found.name, [Subject.of(found.subject_kind, found.subject)]
         subjects = maintenance.subjects_on(db, store, subject)
         if kind == "repair":
             subjects = [row for row in subjects if damage.damaged_files(db, row, [store])]
@@ -135,7 +135,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         names = [name for name in (row.store, row.source) if name]
         return QueuedMaintenance(
             number=row.id,
-            subject=Subject(row.subject_kind, row.subject),
+            subject=Subject.of(row.subject_kind, row.subject),
             lane="transfer" if row.kind == "transfer" else "maintenance",
             exclusive=row.kind != "verify",
             store=row.store,

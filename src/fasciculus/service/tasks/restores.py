@@ -29,7 +29,7 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
         """Return a restore that waits. It waits for no other task of its host or store, but they
         for it: no more of them begin than these take together.
         """
-        subject = Subject(restore.subject_kind, restore.subject)
+        subject = Subject.of(restore.subject_kind, restore.subject)
         return QueuedRestore(
             number=restore.id,
             subject=subject,

@@ -120,7 +120,7 @@ def _nights(caller: Caller, now: datetime) -> list[SubjectNights]:
     for kind, subject, at, outcome in past_runs.nights(
         caller.reader, caller.scope, first.isoformat()
     ):
-        by_subject.setdefault(Subject(kind, subject), {}).setdefault(at[:10], []).append(outcome)
+        by_subject.setdefault(Subject.of(kind, subject), {}).setdefault(at[:10], []).append(outcome)
     days = [(first + timedelta(days=n)).isoformat() for n in range(_NIGHTS)]
     rows = [
         SubjectNights(

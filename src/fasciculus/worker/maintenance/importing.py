@@ -19,7 +19,7 @@ from ...core.bundle.manifest import MOST_BYTES, parse_manifest
 from ...core.bundle.seal.authentication import Origin, origin_of
 from ...core.errors import DamagedError, FasciculusError
 from ...core.formatting import format_count
-from ...core.subject import SUBJECT_FOLDERS, Subject
+from ...core.subject import BUNDLED, Subject, SubjectKind
 from ...stores.base import Store
 from ...stores.reading import read_all
 from ..emitter import Emitter
@@ -39,7 +39,7 @@ class ImportTask:
     def run(self) -> ImportResult:
         """Report each complete bundle; unreadable ones are logged and left untouched."""
         with identified(self._order.store, self._stop, self._emitter) as store:
-            subjects = [row for kind in SUBJECT_FOLDERS for row in self._subjects(store, kind)]
+            subjects = [row for kind in BUNDLED for row in self._subjects(store, kind)]
             self._progress.total = len(subjects)
             for subject in subjects:
                 if self._stop.is_set():
@@ -77,14 +77,14 @@ class ImportTask:
         self._odd += 1
         self._emitter.warn(f"{place}: {error}")
 
-    def _subjects(self, store: Store, kind: str) -> list[Subject]:
+    def _subjects(self, store: Store, kind: SubjectKind) -> list[Subject]:
         found = []
-        for item in store.items(SUBJECT_FOLDERS[kind]):
+        for item in store.items(kind.plural):
             if item.folder:
                 try:
                     found.append(Subject(kind, check_name(item.name)))
                 except FasciculusError as error:
-                    self._warn(f"{SUBJECT_FOLDERS[kind]}/{item.name!r}", error.message)
+                    self._warn(f"{kind.plural}/{item.name!r}", error.message)
         return found
 
     def _subject(self, store: Store, subject: Subject) -> None:

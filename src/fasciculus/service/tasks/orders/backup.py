@@ -127,7 +127,7 @@ def _stores(sources: OrderInputs, job: JobInput, kind: str, name: str) -> list[S
         store.pinned = [copy.name for copy in known if copy.pinned]
         store.unsound = [copy.name for copy in known if not copy.good]
         store.keep, store.keep_zone = job.keep_for(store_name), job.zone
-        store.recorded = recorded_copies(sources, store_name, Subject(kind, name))
+        store.recorded = recorded_copies(sources, store_name, Subject.of(kind, name))
         found.append(store)
     return found
 
@@ -184,7 +184,7 @@ def _damaged(
 ) -> list[str]:
     """Return the pieces of the previous bundle that are known to be damaged."""
     needed = {f"pieces/{piece.name}" for piece in previous.pieces} if previous else set()
-    files = damage.damaged_files(sources.db, Subject(kind, name), job.stores)
+    files = damage.damaged_files(sources.db, Subject.of(kind, name), job.stores)
     return [file.removeprefix("pieces/") for file in files if file in needed]
 
 

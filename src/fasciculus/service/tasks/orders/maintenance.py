@@ -57,7 +57,7 @@ def maintenance_order(sources: OrderInputs, task: MaintenanceTask) -> Order:
             records_folder=RECORDS_FOLDER,
         )
     db, config = sources.db, sources.config
-    subject = Subject(task.subject_kind, task.subject)
+    subject = Subject.of(task.subject_kind, task.subject)
     named = {"kind": task.subject_kind, "name": task.subject, "host": "", "root": ""}
     copies = maintenance.copies_on(db, task.store, subject)
     store = store_order(sources, task.store)
@@ -105,7 +105,7 @@ def maintenance_order(sources: OrderInputs, task: MaintenanceTask) -> Order:
 
 
 def _transfer(sources: OrderInputs, task: MaintenanceTask, common: _Common) -> TransferOrder:
-    db, subject = sources.db, Subject(task.subject_kind, task.subject)
+    db, subject = sources.db, Subject.of(task.subject_kind, task.subject)
     if task.source:
         names, found = [task.source], transfers.missing(db, task.store, task.source, subject)
     else:

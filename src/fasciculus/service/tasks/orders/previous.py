@@ -34,7 +34,7 @@ def previous_order(
     before, manifest, holders = found
     if not manifest.base:
         return None, ""
-    placed = _where_pieces_are(sources, holders, Subject(kind, name), before, manifest)
+    placed = _where_pieces_are(sources, holders, Subject.of(kind, name), before, manifest)
     if isinstance(placed, str):
         return None, placed
     manifest, listing = placed

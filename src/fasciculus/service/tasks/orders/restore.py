@@ -37,7 +37,7 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
         )
     store = store_order(sources, restore.store)
     store.recorded = recorded_copies(
-        sources, restore.store, Subject(restore.subject_kind, restore.subject), restore.bundle
+        sources, restore.store, Subject.of(restore.subject_kind, restore.subject), restore.bundle
     )
     given = restores.identity(sources.db, restore.id)
     store.identities += map(Secret, sources.cipher.decrypt(given).values())

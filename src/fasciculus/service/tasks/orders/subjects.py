@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from ....contracts.orders import SubjectOrder
 from ....core.dump.filters import DatabaseRules
 from ....core.errors import SettingError
+from ....core.subject import SubjectKind
 from ....databases.base import DatabaseRef
 from ....models import Account, Host
 from ....records import inventory
@@ -32,7 +33,9 @@ def find_subject(sources: OrderInputs, kind: str, name: str) -> FoundSubject:
     """Return a subject by its kind and name. Raises ``MissingError`` or ``SettingError``."""
     if kind == "host":
         host = inventory.host(sources.db, sources.cipher, name)
-        return FoundSubject(SubjectOrder(kind="host", name=name, host=name, root=""), host, None)
+        return FoundSubject(
+            SubjectOrder(kind=SubjectKind.HOST, name=name, host=name, root=""), host, None
+        )
     owner = name if kind == "account" else inventory.account_of_site(sources.db, name)
     account = inventory.account(sources.db, owner)
     host = inventory.host(sources.db, sources.cipher, account.host)
@@ -43,7 +46,7 @@ def _below_account(account: Account, kind: str, name: str) -> SubjectOrder:
     if kind == "account":
         roots = {site.name: site.root for site in account.sites}
         return SubjectOrder(
-            kind="account",
+            kind=SubjectKind.ACCOUNT,
             name=name,
             host=account.host,
             root=account.home,
@@ -55,7 +58,7 @@ def _below_account(account: Account, kind: str, name: str) -> SubjectOrder:
     if root is None:
         raise SettingError(f"There is no site “{name}” any more.", "Change the job.")
     return SubjectOrder(
-        kind="site",
+        kind=SubjectKind.SITE,
         name=name,
         host=account.host,
         root=root,

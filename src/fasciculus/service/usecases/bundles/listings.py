@@ -41,7 +41,7 @@ def listing_of(caller: Caller, bundle: Bundle) -> Path:
     """
     path = caller.config.listing(bundle.subject_kind, bundle.subject, bundle.name)
     if not path.exists():
-        subject = Subject(bundle.subject_kind, bundle.subject)
+        subject = Subject.of(bundle.subject_kind, bundle.subject)
         order = store_order(caller.order_inputs(), chosen_copy(bundle, ""))
         order.recorded = recorded_copies(caller.order_inputs(), order.name, subject, bundle.name)
         try:
@@ -59,7 +59,7 @@ def verifier(caller: Caller, bundle: Bundle, store: str, started_by: str) -> Cal
     after the request has ended.
     """
     tasks = caller.service.tasks
-    subject = Subject(bundle.subject_kind, bundle.subject)
+    subject = Subject.of(bundle.subject_kind, bundle.subject)
     return lambda: tasks.verify_copy(store, subject, bundle.name, started_by)
 
 
@@ -68,7 +68,7 @@ def export_of(
 ) -> Export:
     """Return the export of a bundle from a store."""
     sources, config = caller.order_inputs(), caller.config
-    subject = Subject(bundle.subject_kind, bundle.subject)
+    subject = Subject.of(bundle.subject_kind, bundle.subject)
     order = store_order(sources, store)
     order.recorded = recorded_copies(sources, store, subject, bundle.name)
     return Export(

@@ -147,7 +147,7 @@ def jobs_simulate(caller: Caller, query: SimulationQuery, body: JobInput) -> Job
     subject = query.subject or (covers[0] if covers else "")
     now = datetime.now(UTC)
     sizes, packed = _sizes(db, body, kind, subject)
-    days = list(_days(db, body, store, Subject(kind, subject), sizes, now))
+    days = list(_days(db, body, store, Subject.of(kind, subject), sizes, now))
     scale = _of_all(db, body, covers) / packed if packed else 0.0
     free = stores.store(db, caller.cipher, store).free
     return JobSimulation(
@@ -213,7 +213,7 @@ def _taken(db: sqlite3.Connection, job: JobInput, store: str, now: datetime) -> 
         sizes, packed = _sizes(db, job, kind, subject)
         if packed:
             scale = _of_all(db, job, covers) / packed
-            for day in _days(db, job, store, Subject(kind, subject), sizes, now):
+            for day in _days(db, job, store, Subject.of(kind, subject), sizes, now):
                 yield int(day.bytes * scale)
             return
 

@@ -11,7 +11,7 @@ from ....core.bundle.seal.authentication import Origin, origin_of
 from ....core.errors import FasciculusError
 from ....core.formatting import format_count, format_list
 from ....core.steps import Step
-from ....core.subject import SUBJECT_FOLDERS, Subject
+from ....core.subject import BUNDLED, Subject
 from ....stores.base import Store
 from ....stores.reading import read_all
 
@@ -29,8 +29,8 @@ def contents_step(store: Store, key: bytes) -> Step | None:
     """Return a step about the bundles on a store; None if there are none."""
     subjects = [
         Subject(kind, item.name)
-        for kind, folder in SUBJECT_FOLDERS.items()
-        for item in store.items(folder)
+        for kind in BUNDLED
+        for item in store.items(kind.plural)
         if item.folder
     ]
     origins: Counter[Origin] = Counter()
