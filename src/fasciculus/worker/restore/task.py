@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import shutil
 import threading
 from pathlib import Path
@@ -12,13 +11,10 @@ from ...contracts.events import DamageMet, Progress
 from ...contracts.orders import RestoreOrder
 from ...contracts.results import RestoreResult
 from ...core.errors import (
-    FolderNotEmptyError,
     SettingError,
-    StoreFullError,
 )
 from ...core.formatting import format_count, format_size
 from ...hosts.base import HostConnection, RestoreTarget
-from ...hosts.local_tree import LocalTree
 from ...stores.base import Store, connected
 from ..emitter import Emitter
 from ..store_access import retrying_store, seen
@@ -26,6 +22,7 @@ from .execution import PlanExecution
 from .losses import Losses
 from .plan import RestorePlan, plan_restore
 from .resuming import ResumingWriter
+from .target import check_target, open_target
 from .writer import EntryWriter
 
 
@@ -101,25 +98,10 @@ class RestoreTask:
         return "warned" if self._emitter.warnings else "done"
 
     def _prepare_target(self, plan: RestorePlan, spool: Path) -> None:
-        target = Path(self._order.target)
-        if not target.is_absolute() or target == Path("/"):
-            raise SettingError(
-                "The target is not an absolute folder.",
-                "Write it from the first slash on.",
-                field="target",
-            )
-        try:
-            tree = self._target = LocalTree(os.fsencode(target))
-            is_empty, free = tree.is_empty, tree.free
-        except OSError as error:
-            raise SettingError(
-                f"The folder {target} cannot be used: {error.strerror}.",
-                "Name another folder, or give the service write permission.",
-                field="target",
-            ) from error
+        target = self._target = open_target(self._order.target)
         kind = ResumingWriter if self._order.resume else EntryWriter
         self._writer = kind(
-            tree,
+            target,
             spool,
             self._emitter,
             self._losses,
@@ -127,15 +109,4 @@ class RestoreTask:
             plan.with_special_modes,
             self._order.owners,
         )
-        if not is_empty and not self._order.resume:
-            raise FolderNotEmptyError(
-                f"The folder {target} is not empty.",
-                "Name an empty or a new folder, or continue an interrupted restore (--resume).",
-                field="target",
-            )
-        if free < plan.bytes and is_empty:
-            raise StoreFullError(
-                f"{target} has {format_size(free)} free, and {format_size(plan.bytes)} "
-                "are to be restored.",
-                "Name a folder on a larger disk.",
-            )
+        check_target(target, plan)
