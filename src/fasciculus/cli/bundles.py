@@ -264,7 +264,8 @@ def tables(
         ("ROWS", lambda row: "" if row[1].rows is None else f"{row[1].rows:,}"),
         ("SIZE", lambda row: size(row[1].bytes) if row[1].bytes else ""),
     ]
-    output.show_table(rows, columns, "There is no table.", right=["ROWS", "SIZE"])
+    none = f"The bundle holds no database “{database}”." if database else "It holds no database."
+    output.show_table(rows, columns, none, right=["ROWS", "SIZE"])
     return None
 
 
