@@ -9,9 +9,9 @@ export class Action {
   /** Do it; the result says whether it went well. */
   async run(work: () => Promise<unknown>): Promise<boolean> {
     this.busy = true;
+    this.problem = null;
     try {
       await work();
-      this.problem = null;
     } catch (error) {
       this.problem = asProblem(error);
     }

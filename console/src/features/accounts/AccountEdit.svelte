@@ -1,9 +1,9 @@
 <script lang="ts">
+  import { useAction } from '../../lib/action.svelte';
   import { Button, Input, Select } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
-  import { Problem } from '../../lib/api.svelte';
   import { accountsAdd, accountsChange, accountsShow, hostsList, kindsList } from '../../lib/calls';
-  import { asProblem, Loader } from '../../lib/loader.svelte';
+  import { Loader } from '../../lib/loader.svelte';
   import type { AccountForm } from '../../lib/types';
   import DatabaseRows from './DatabaseRows.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
@@ -26,7 +26,7 @@
     tags: [],
   });
   let account = $state<AccountForm>(blank());
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   const hosts = new Loader(async () => (await hostsList({ limit: 500 })).items);
   const kinds = new Loader(kindsList);
   const form = new Loader(async () => {
@@ -52,13 +52,11 @@
   );
   async function save(event: Event) {
     event.preventDefault();
-    try {
+    await doing.run(async () => {
       const body = $state.snapshot(account);
       const saved = await (params.name ? accountsChange(params.name, body) : accountsAdd(body));
       push(`/accounts/${saved.name}`);
-    } catch (error) {
-      problem = asProblem(error);
-    }
+    });
   }
 </script>
 
@@ -71,8 +69,8 @@
 {/if}
 <form onsubmit={save} class="sheet max-w-4xl p-5">
   <div class="grid gap-x-5 sm:grid-cols-3">
-    <NameField bind:value={account.name} {problem} placeholder="millpond" />
-    <FormField label="Host" id="host" wrong={problem?.at('host')}>
+    <NameField bind:value={account.name} problem={doing.problem} placeholder="millpond" />
+    <FormField label="Host" id="host" wrong={doing.problem?.at('host')}>
       <Select
         id="host"
         placeholder=""
@@ -80,18 +78,18 @@
         bind:value={account.host}
       />
     </FormField>
-    <FormField label="Home folder" id="home" wrong={homeFault || problem?.at('home')}>
+    <FormField label="Home folder" id="home" wrong={homeFault || doing.problem?.at('home')}>
       <Input id="home" bind:value={account.home} placeholder="/home/millpond" required />
     </FormField>
   </div>
-  <SiteRows bind:account wrong={problem?.at('sites')} />
-  <DatabaseRows bind:account kinds={kinds.value} wrong={problem?.at('databases')} />
-  <MailDomainRows bind:account wrong={problem?.at('mail_domains')} />
+  <SiteRows bind:account wrong={doing.problem?.at('sites')} />
+  <DatabaseRows bind:account kinds={kinds.value} wrong={doing.problem?.at('databases')} />
+  <MailDomainRows bind:account wrong={doing.problem?.at('mail_domains')} />
   <FormField
     label="Exclude from all of its bundles"
     id="excludes"
     hint="Patterns as in .gitignore, one per line."
-    wrong={problem?.at('excludes')}
+    wrong={doing.problem?.at('excludes')}
   >
     <LinesField id="excludes" bind:value={account.excludes} placeholder="/old-uploads/" />
   </FormField>
@@ -99,7 +97,7 @@
     label="Contact"
     id="contact"
     hint="Notified about this account, if a job notifies contacts."
-    wrong={problem?.at('contact')}
+    wrong={doing.problem?.at('contact')}
   >
     <Input
       id="contact"
@@ -112,11 +110,11 @@
     label="Tags"
     id="tags"
     hint="Names such as “shops”, one per line. A job can select all accounts with a tag."
-    wrong={problem?.at('tags')}
+    wrong={doing.problem?.at('tags')}
   >
     <LinesField id="tags" bind:value={account.tags} placeholder="shops" />
   </FormField>
-  <ErrorMessage {problem} />
+  <ErrorMessage problem={doing.problem} />
   <div class="flex gap-3">
     <Button type="submit" disabled={!!nameFault(account.name) || !!homeFault}>Save</Button>
     <Button color="alternative" href="#/accounts{params.name ? `/${params.name}` : ''}">

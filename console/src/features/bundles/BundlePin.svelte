@@ -1,23 +1,19 @@
 <script lang="ts">
   // Whether the bundle is exempt from every keep rule: why, and until when.
+  import { useAction } from '../../lib/action.svelte';
   import { Button, Input } from 'flowbite-svelte';
   import { bundlesPin, bundlesUnpin } from '../../lib/calls';
-  import { Problem } from '../../lib/api.svelte';
-  import { asProblem } from '../../lib/loader.svelte';
   import type { BundleDetail } from '../../lib/types';
   import { exact } from '../../lib/words';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   let { bundle, changed }: { bundle: BundleDetail; changed: (b: BundleDetail) => void } = $props();
   let reason = $state('');
   let day = $state('');
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   async function act(call: Promise<BundleDetail>) {
-    try {
+    await doing.run(async () => {
       changed(await call);
-      problem = null;
-    } catch (error) {
-      problem = asProblem(error);
-    }
+    });
   }
   const pin = (event: Event) => {
     event.preventDefault();
@@ -47,4 +43,4 @@
     </form>
   </details>
 {/if}
-<ErrorMessage {problem} />
+<ErrorMessage problem={doing.problem} />

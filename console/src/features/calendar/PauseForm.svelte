@@ -1,9 +1,8 @@
 <script lang="ts">
   // Pauses a job, or everything where no job is named, until a moment or until resumed.
+  import { useAction } from '../../lib/action.svelte';
   import { Button, Input } from 'flowbite-svelte';
   import { jobsPause, jobsResume, pausesLift, pausesSet } from '../../lib/calls';
-  import { Problem } from '../../lib/api.svelte';
-  import { asProblem } from '../../lib/loader.svelte';
   import type { Pause } from '../../lib/types';
   import { exact } from '../../lib/words';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
@@ -11,17 +10,14 @@
   let { job = '', pause, changed }: { job?: string; pause?: Pause; changed: () => void } = $props();
   let until = $state('');
   let reason = $state('');
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   const id = $derived(job || 'all');
   async function act(call: Promise<unknown>) {
-    try {
+    await doing.run(async () => {
       await call;
-      problem = null;
       until = reason = '';
       changed();
-    } catch (error) {
-      problem = asProblem(error);
-    }
+    });
   }
   function set(event: Event) {
     event.preventDefault();
@@ -46,7 +42,7 @@
         label="Until"
         id="until-{id}"
         hint="In your time zone. Empty: until resumed."
-        wrong={problem?.at('until')}
+        wrong={doing.problem?.at('until')}
       >
         <Input id="until-{id}" type="datetime-local" bind:value={until} />
       </FormField>
@@ -57,4 +53,4 @@
     >
   </form>
 {/if}
-<ErrorMessage {problem} />
+<ErrorMessage problem={doing.problem} />

@@ -1,10 +1,10 @@
 <script lang="ts">
+  import { useAction } from '../../lib/action.svelte';
   import { Button } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
-  import { Problem } from '../../lib/api.svelte';
   import { hostsAdd, hostsChange, hostsRemove, hostsShow } from '../../lib/calls';
   import { hostsPropose, hostsTryDraft, kindsList } from '../../lib/calls';
-  import { asProblem, Loader } from '../../lib/loader.svelte';
+  import { Loader } from '../../lib/loader.svelte';
   import type { HostInput, HostProposal, Settings, TryResult } from '../../lib/types';
   import { blankHost, hostForm } from './host';
   import { count, given } from '../../lib/words';
@@ -26,9 +26,8 @@
   let host = $state<HostInput>(blankHost());
   let secrets = $state<Record<string, string>>({});
   let tried = $state<TryResult | null>(null);
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   let proposal = $state<HostProposal | null>(null);
-  let busy = $state(false);
   let removing = $state(false);
   const kinds = new Loader(kindsList);
   const saved = new Loader(async () => (params.name ? await hostsShow(params.name) : null));
@@ -43,25 +42,19 @@
   });
   const body = () => ({ ...$state.snapshot(host), secrets: given(secrets) });
   async function tryOut(): Promise<boolean> {
-    busy = true;
-    problem = tried = null;
-    try {
+    let reached = false;
+    tried = null;
+    await doing.run(async () => {
       tried = await hostsTryDraft(body(), { saved: params.name ?? '' });
-    } catch (error) {
-      problem = asProblem(error);
-    }
-    busy = false;
-    return tried?.ok ?? false;
+      reached = tried.ok;
+    });
+    return reached;
   }
   async function propose() {
     if (!(await tryOut())) return;
-    busy = true;
-    try {
+    await doing.run(async () => {
       proposal = await hostsPropose(body(), { saved: params.name ?? '' });
-    } catch (error) {
-      problem = asProblem(error);
-    }
-    busy = false;
+    });
   }
   function take() {
     if (proposal) host = { ...hostForm(proposal.host as never), secrets: {} };
@@ -70,12 +63,10 @@
   async function save(event: Event) {
     event.preventDefault();
     if (!(await tryOut())) return;
-    try {
+    await doing.run(async () => {
       await (params.name ? hostsChange(params.name, body()) : hostsAdd(body()));
       push(host.discovery.homes.length ? `/hosts/${host.name}/discovery` : '/accounts');
-    } catch (error) {
-      problem = asProblem(error);
-    }
+    });
   }
   function accept(key: string) {
     (host.connection as Settings).host_key = key;
@@ -97,7 +88,12 @@
 <div class="grid grid-cols-1 gap-5 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
   <form onsubmit={save} class="sheet divide-y divide-rule">
     <div class="p-4">
-      <NameField bind:value={host.name} {problem} placeholder="reed-1" disabled={!!params.name} />
+      <NameField
+        bind:value={host.name}
+        problem={doing.problem}
+        placeholder="reed-1"
+        disabled={!!params.name}
+      />
       <KindChoice
         kinds={kinds.value?.hosts ?? []}
         bind:value={
@@ -110,7 +106,7 @@
           bind:settings={host.connection as Settings}
           bind:secrets
           saved={secretsSet}
-          {problem}
+          problem={doing.problem}
           place="connection"
         />
       {/if}
@@ -121,7 +117,7 @@
         max={64}
         hint="0: the default for this kind of host."
         bind:value={host.max_concurrent}
-        wrong={problem?.at('max_concurrent')}
+        wrong={doing.problem?.at('max_concurrent')}
       />
     </div>
     <HostServers
@@ -129,14 +125,19 @@
       engines={kinds.value?.databases ?? []}
       bind:secrets
       saved={secretsSet}
-      {problem}
+      problem={doing.problem}
     />
-    <DiscoveryFields bind:rules={host.discovery} {problem} />
-    <MailFileFields bind:mail={host.mail} {problem} />
-    <HostSystemFields bind:host {problem} />
+    <DiscoveryFields bind:rules={host.discovery} problem={doing.problem} />
+    <MailFileFields bind:mail={host.mail} problem={doing.problem} />
+    <HostSystemFields bind:host problem={doing.problem} />
     <div class="p-4">
-      <ErrorMessage {problem} />
-      <HostButtons {busy} usable={!!host.name && !nameFault(host.name)} {tryOut} {propose} />
+      <ErrorMessage problem={doing.problem} />
+      <HostButtons
+        busy={doing.busy}
+        usable={!!host.name && !nameFault(host.name)}
+        {tryOut}
+        {propose}
+      />
     </div>
   </form>
   <aside>

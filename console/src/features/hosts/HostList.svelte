@@ -1,28 +1,26 @@
 <script lang="ts">
+  import { useAction } from '../../lib/action.svelte';
   import { Button } from 'flowbite-svelte';
   import { hostsList, hostsTry } from '../../lib/calls';
-  import { Problem } from '../../lib/api.svelte';
-  import { asProblem, Loader } from '../../lib/loader.svelte';
+  import { Loader } from '../../lib/loader.svelte';
   import type { TryResult } from '../../lib/types';
   import { count } from '../../lib/words';
   import StepList from '../../ui/StepList.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   const hosts = new Loader(() => hostsList({ limit: 500 }));
   let tried = $state<Record<string, TryResult>>({});
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   hosts.load();
   async function tryOut(name: string) {
-    try {
+    await doing.run(async () => {
       tried[name] = await hostsTry(name);
-    } catch (error) {
-      problem = asProblem(error);
-    }
+    });
   }
 </script>
 
 <section class="sheet p-4">
   <h2 class="mb-2">Hosts</h2>
-  <ErrorMessage problem={problem ?? hosts.problem} />
+  <ErrorMessage problem={doing.problem ?? hosts.problem} />
   {#each hosts.value?.items ?? [] as host (host.name)}
     <div class="mb-2 flex flex-wrap items-center gap-3">
       <strong>{host.name}</strong>

@@ -1,13 +1,15 @@
 <script lang="ts">
   // What was changed in the job, by whom and when; each can be taken back.
+  import { useAction } from '../../lib/action.svelte';
   import { Button } from 'flowbite-svelte';
   import { changesList, jobsRevert } from '../../lib/calls';
   import { live } from '../../lib/live.svelte';
-  import { asProblem, Loader } from '../../lib/loader.svelte';
+  import { Loader } from '../../lib/loader.svelte';
   import type { SettingChange } from '../../lib/types';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   import Timestamp from '../../ui/Timestamp.svelte';
   let { job, taken }: { job: string; taken: () => void } = $props();
+  const reverting = useAction();
   const list = new Loader(() => changesList({ kind: 'job', name: job, limit: 20 }));
   $effect(() => {
     void job;
@@ -28,17 +30,15 @@
     );
   };
   async function takeBack(change: SettingChange) {
-    try {
+    await reverting.run(async () => {
       await jobsRevert(job, change.id);
       taken();
       await list.load();
-    } catch (error) {
-      list.problem = asProblem(error);
-    }
+    });
   }
 </script>
 
-<ErrorMessage problem={list.problem} />
+<ErrorMessage problem={reverting.problem ?? list.problem} />
 <ul class="divide-y divide-rule">
   {#each list.value?.items ?? [] as change (change.id)}
     <li class="flex items-start gap-3 py-2">

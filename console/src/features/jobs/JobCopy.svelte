@@ -1,10 +1,9 @@
 <script lang="ts">
   // A new job out of this one's settings, for another store or rhythm.
+  import { useAction } from '../../lib/action.svelte';
   import { Button, Checkbox, Input } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
   import { jobsCopy } from '../../lib/calls';
-  import { Problem } from '../../lib/api.svelte';
-  import { asProblem } from '../../lib/loader.svelte';
   import type { JobForm, Store } from '../../lib/types';
   import { toggled } from '../../lib/words';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
@@ -16,21 +15,19 @@
   let timetable = $state(job.timetable);
   // svelte-ignore state_referenced_locally
   let chosen = $state([...job.stores]);
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   async function copy(event: Event) {
     event.preventDefault();
-    try {
+    await doing.run(async () => {
       const order = { name, timetable, stores: $state.snapshot(chosen), enabled: false };
       await jobsCopy(job.name, order);
       push(`/jobs/${name}`);
-    } catch (error) {
-      problem = asProblem(error);
-    }
+    });
   }
 </script>
 
 <form onsubmit={copy}>
-  <FormField label="Name" id="copy-name" wrong={problem?.at('name')}>
+  <FormField label="Name" id="copy-name" wrong={doing.problem?.at('name')}>
     <Input id="copy-name" required bind:value={name} placeholder="{job.name}-weekly" />
   </FormField>
   <TimetablePicker bind:value={timetable} />
@@ -47,4 +44,4 @@
     >Create job</Button
   >
 </form>
-<ErrorMessage {problem} />
+<ErrorMessage problem={doing.problem} />

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { useAction } from '../../lib/action.svelte';
   import { Button } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
   import {
@@ -12,8 +13,7 @@
     jobsSummary,
     storesList,
   } from '../../lib/calls';
-  import { Problem } from '../../lib/api.svelte';
-  import { asProblem, Loader } from '../../lib/loader.svelte';
+  import { Loader } from '../../lib/loader.svelte';
   import type { JobForm } from '../../lib/types';
   import ConfirmDialog from '../../ui/ConfirmDialog.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
@@ -32,7 +32,7 @@
   let { params = {} }: { params?: { name?: string } } = $props();
   const ASK_AFTER = 350;
   let job = $state<JobForm | null>(null);
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   let removing = $state(false);
 
   const stores = new Loader(() => storesList({ limit: 500 }));
@@ -64,19 +64,16 @@
     return () => clearTimeout(timer);
   });
   const wrong = $derived(summary.problem);
-  const at = (field: string) => problem?.at(field) || wrong?.at(field) || '';
+  const at = (field: string) => doing.problem?.at(field) || wrong?.at(field) || '';
   const unready = $derived(!job?.name || !!nameFault(job.name));
 
   async function save(start: boolean) {
-    problem = null;
-    try {
+    await doing.run(async () => {
       const saved = await (params.name ? jobsChange(params.name, body()) : jobsAdd(body()));
       if (!start) return push('/jobs');
       const run = await jobsStart(saved.name, { full: false, compare: false });
       push(`/runs/${run.id}`);
-    } catch (error) {
-      problem = asProblem(error);
-    }
+    });
   }
 </script>
 
@@ -100,7 +97,7 @@
         <div class="p-4">
           <NameField
             bind:value={job.name}
-            {problem}
+            problem={doing.problem}
             hint="Used in bundle names; it cannot be changed later."
             placeholder="nightly"
           />
@@ -113,7 +110,7 @@
       <JobTell bind:job channels={channels.value?.items ?? []} {at} />
       <JobPacking bind:job {at} />
       <div class="p-4">
-        <ErrorMessage {problem} />
+        <ErrorMessage problem={doing.problem} />
         <div class="flex flex-wrap gap-3">
           <Button type="submit" disabled={unready}>Save and start now</Button>
           <Button color="alternative" onclick={() => save(false)} disabled={unready}>Save</Button>

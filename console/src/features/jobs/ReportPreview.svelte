@@ -1,13 +1,15 @@
 <script lang="ts">
   // The report of the last run as it would be written now, and a way to send it to oneself.
+  import { useAction } from '../../lib/action.svelte';
   import { Button, Input } from 'flowbite-svelte';
   import { jobsReport, jobsReportTry } from '../../lib/calls';
-  import { asProblem, Loader } from '../../lib/loader.svelte';
+  import { Loader } from '../../lib/loader.svelte';
   import type { TryResult } from '../../lib/types';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   import StepList from '../../ui/StepList.svelte';
   let { job }: { job: string } = $props();
   const preview = new Loader(() => jobsReport(job));
+  const sending = useAction();
   let to = $state('');
   let tried = $state<TryResult | null>(null);
   $effect(() => {
@@ -15,15 +17,13 @@
     preview.load();
   });
   async function send() {
-    try {
+    await sending.run(async () => {
       tried = await jobsReportTry(job, { to });
-    } catch (error) {
-      preview.problem = asProblem(error);
-    }
+    });
   }
 </script>
 
-<ErrorMessage problem={preview.problem} />
+<ErrorMessage problem={sending.problem ?? preview.problem} />
 {#if preview.value}
   <p class="mb-2 font-medium">{preview.value.title}</p>
   <iframe

@@ -1,9 +1,8 @@
 <script lang="ts">
   // Public keys to seal to, what their loss means, and a new pair of keys with its sheet to print.
+  import { useAction } from '../../lib/action.svelte';
   import { Button } from 'flowbite-svelte';
   import { keysMake } from '../../lib/calls';
-  import { Problem } from '../../lib/api.svelte';
-  import { asProblem } from '../../lib/loader.svelte';
   import type { KeyMade } from '../../lib/types';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   import FormField from '../../ui/FormField.svelte';
@@ -14,14 +13,12 @@
     wrong,
   }: { recipients: string[]; whose: string; wrong: string } = $props();
   let made = $state<KeyMade | null>(null);
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   async function make(keep: boolean) {
-    try {
+    await doing.run(async () => {
       made = await keysMake({ keep });
       recipients = [...recipients, made.recipient];
-    } catch (error) {
-      problem = asProblem(error);
-    }
+    });
   }
   function print() {
     const page = window.open('', '_blank');
@@ -46,7 +43,7 @@
 >
   <LinesField id="recipients" bind:value={recipients} placeholder="age1…" rows={3} />
 </FormField>
-<ErrorMessage {problem} />
+<ErrorMessage problem={doing.problem} />
 {#if made}
   <div class="sheet mb-3 space-y-2 p-3" role="status">
     <p>

@@ -1,5 +1,6 @@
 <script lang="ts">
   // The secret address that starts the job from outside, with lines to copy.
+  import { useAction } from '../../lib/action.svelte';
   import { Button, Toggle } from 'flowbite-svelte';
   import {
     jobsAddress,
@@ -7,8 +8,6 @@
     jobsAddressMake,
     jobsAddressRemove,
   } from '../../lib/calls';
-  import { Problem } from '../../lib/api.svelte';
-  import { asProblem } from '../../lib/loader.svelte';
   import type { StartAddress, StartAddressMade } from '../../lib/types';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   import FormField from '../../ui/FormField.svelte';
@@ -21,7 +20,7 @@
   let networks = $state<string[]>([]);
   let perHour = $state<number | null>(12);
   let enabled = $state(true);
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   function take(address: StartAddress | null) {
     found = address;
     networks = address?.networks ?? [];
@@ -47,12 +46,9 @@
     enabled,
   });
   async function act(call: () => Promise<unknown>) {
-    try {
+    await doing.run(async () => {
       await call();
-      problem = null;
-    } catch (error) {
-      problem = asProblem(error);
-    }
+    });
   }
   const make = () =>
     act(async () => {
@@ -85,7 +81,7 @@
     label="Allowed networks"
     id="networks"
     hint="One per line, such as 192.0.2.0/24. Empty: any network."
-    wrong={problem?.at('networks')}
+    wrong={doing.problem?.at('networks')}
   >
     <LinesField id="networks" bind:value={networks} />
   </FormField>
@@ -95,7 +91,7 @@
     min={1}
     max={3600}
     bind:value={perHour}
-    wrong={problem?.at('per_hour')}
+    wrong={doing.problem?.at('per_hour')}
   />
 </div>
 <Toggle bind:checked={enabled} class="mb-3">Enabled</Toggle>
@@ -106,4 +102,4 @@
   >
   {#if found}<Button size="sm" color="alternative" onclick={remove}>Remove</Button>{/if}
 </div>
-<ErrorMessage {problem} />
+<ErrorMessage problem={doing.problem} />

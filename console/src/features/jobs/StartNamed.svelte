@@ -1,10 +1,9 @@
 <script lang="ts">
   // “Before I update”: one run with a name of its own, whose bundles stay for a time.
+  import { useAction } from '../../lib/action.svelte';
   import { Button, Input } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
   import { jobsStart } from '../../lib/calls';
-  import { Problem } from '../../lib/api.svelte';
-  import { asProblem } from '../../lib/loader.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   import FormField from '../../ui/FormField.svelte';
   import NumberField from '../../ui/NumberField.svelte';
@@ -12,22 +11,20 @@
   let label = $state('before the update');
   let days = $state<number | null>(30);
   let only = $state('');
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   async function start(event: Event) {
     event.preventDefault();
-    try {
+    await doing.run(async () => {
       const order = { label, keep_days: days ?? 30, names: only ? [only] : [] };
       const run = await jobsStart(job, { full: false, compare: false, ...order });
       push(`/runs/${run.id}`);
-    } catch (error) {
-      problem = asProblem(error);
-    }
+    });
   }
 </script>
 
 <form onsubmit={start}>
   <div class="grid gap-x-4 sm:grid-cols-2">
-    <FormField label="Name" id="label" wrong={problem?.at('label')}>
+    <FormField label="Name" id="label" wrong={doing.problem?.at('label')}>
       <Input id="label" required bind:value={label} />
     </FormField>
     <NumberField label="Keep for (days)" id="keep-days" min={1} max={36500} bind:value={days} />
@@ -35,7 +32,7 @@
       label="Only this subject"
       id="only"
       hint="Empty: everything that the job covers."
-      wrong={problem?.at('names')}
+      wrong={doing.problem?.at('names')}
     >
       <Input id="only" list="covers" bind:value={only} />
       <datalist id="covers"
@@ -45,4 +42,4 @@
   </div>
   <Button size="sm" type="submit" color="alternative" disabled={!label.trim()}>Start it now</Button>
 </form>
-<ErrorMessage {problem} />
+<ErrorMessage problem={doing.problem} />

@@ -1,26 +1,22 @@
 <script lang="ts">
   // What needs attention; what somebody has taken on comes last.
+  import { useAction } from '../../lib/action.svelte';
   import { Button, Input } from 'flowbite-svelte';
   import { alertsAcknowledge } from '../../lib/calls';
-  import { Problem } from '../../lib/api.svelte';
-  import { asProblem } from '../../lib/loader.svelte';
   import type { Overview } from '../../lib/types';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   let { overview, reload }: { overview: Overview; reload: () => void } = $props();
   let taking = $state<number | null>(null);
   let note = $state('');
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   async function acknowledge(event: Event) {
     event.preventDefault();
-    try {
+    await doing.run(async () => {
       await alertsAcknowledge(taking!, { note });
-      problem = null;
       taking = null;
       note = '';
       reload();
-    } catch (error) {
-      problem = asProblem(error);
-    }
+    });
   }
 </script>
 
@@ -29,7 +25,7 @@
     <h2 id="attention">Needs attention</h2>
     <a class="link text-sm" href="#/alerts">All alerts</a>
   </div>
-  <ErrorMessage {problem} />
+  <ErrorMessage problem={doing.problem} />
   <div class="sheet divide-y divide-rule">
     {#each overview.attention as row (row.text)}
       {@const broken = row.level === 'broken'}

@@ -1,9 +1,9 @@
 <script lang="ts">
   // Webhooks that reports go to: tried with a button that shows the answer.
+  import { useAction } from '../../lib/action.svelte';
   import { Button, Input, Select, Textarea } from 'flowbite-svelte';
   import { channelsList, channelsRemove, channelsSave, channelsTry } from '../../lib/calls';
-  import { Problem } from '../../lib/api.svelte';
-  import { asProblem, Loader } from '../../lib/loader.svelte';
+  import { Loader } from '../../lib/loader.svelte';
   import type { Channel, ChannelAnswer } from '../../lib/types';
   import ConfirmDialog from '../../ui/ConfirmDialog.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
@@ -26,15 +26,12 @@
   let channel = $state(fresh());
   let answer = $state<{ name: string; given: ChannelAnswer } | null>(null);
   let removing = $state('');
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   async function act(call: () => Promise<unknown>) {
-    try {
+    await doing.run(async () => {
       await call();
-      problem = null;
       await list.load();
-    } catch (error) {
-      problem = asProblem(error);
-    }
+    });
   }
   const save = (event: Event) => {
     event.preventDefault();
@@ -83,21 +80,21 @@
     {/if}
   {:else}<p class="mb-2 text-faint">None.</p>{/each}
   <form class="mt-3 grid gap-x-4 border-t border-rule pt-3 sm:grid-cols-2" onsubmit={save}>
-    <FormField label="Name" id="channel-name" wrong={problem?.at('name')}>
+    <FormField label="Name" id="channel-name" wrong={doing.problem?.at('name')}>
       <Input id="channel-name" required bind:value={channel.name} />
     </FormField>
     <FormField
       label="Address"
       id="channel-url"
       hint="Stored encrypted; only its host name is shown."
-      wrong={problem?.at('url')}
+      wrong={doing.problem?.at('url')}
     >
       <Input id="channel-url" required autocomplete="off" bind:value={channel.url} />
     </FormField>
     <FormField label="Payload" id="channel-form">
       <Select id="channel-form" placeholder="" items={[...FORMS]} bind:value={channel.form} />
     </FormField>
-    <FormField label="Signing secret" id="channel-secret" wrong={problem?.at('secret')}>
+    <FormField label="Signing secret" id="channel-secret" wrong={doing.problem?.at('secret')}>
       <Input id="channel-secret" type="password" autocomplete="off" bind:value={channel.secret} />
     </FormField>
     {#if channel.form === 'template'}
@@ -106,7 +103,7 @@
           label="Template"
           id="channel-template"
           hint={'It must make JSON, as in {"text": {{ message.title | tojson }}}.'}
-          wrong={problem?.at('template')}
+          wrong={doing.problem?.at('template')}
         >
           <Textarea
             id="channel-template"
@@ -121,7 +118,7 @@
       <Button type="submit" size="sm" disabled={!channel.name || !channel.url}>Save</Button>
     </div>
   </form>
-  <ErrorMessage problem={problem ?? list.problem} />
+  <ErrorMessage problem={doing.problem ?? list.problem} />
 </section>
 <ConfirmDialog
   bind:open={() => !!removing, (value) => (removing = value ? removing : '')}

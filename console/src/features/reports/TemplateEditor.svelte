@@ -1,9 +1,8 @@
 <script lang="ts">
   // The words of messages: changed here, tried with the last real run, brought back.
+  import { useAction } from '../../lib/action.svelte';
   import { Button, Select, Textarea } from 'flowbite-svelte';
   import { templatesChange, templatesPreview, templatesShow } from '../../lib/calls';
-  import { Problem } from '../../lib/api.svelte';
-  import { asProblem } from '../../lib/loader.svelte';
   import type { ReportPreview, Template } from '../../lib/types';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   import FormField from '../../ui/FormField.svelte';
@@ -17,14 +16,11 @@
   let preview = $state<ReportPreview | null>(null);
   // The frame asks again when there is something new to see.
   let shown = $state(0);
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   async function act(call: () => Promise<unknown>) {
-    try {
+    await doing.run(async () => {
       await call();
-      problem = null;
-    } catch (error) {
-      problem = asProblem(error);
-    }
+    });
   }
   const take = (found: Template) => {
     template = found;
@@ -63,7 +59,7 @@
     label="Template"
     id="template-text"
     hint="A Jinja template; the variable “report” has the data, as in the default template."
-    wrong={problem?.at('text')}
+    wrong={doing.problem?.at('text')}
   >
     <Textarea id="template-text" rows={10} class="w-full font-mono text-sm" bind:value={text} />
   </FormField>
@@ -74,7 +70,7 @@
         >Restore default</Button
       >{/if}
   </div>
-  <ErrorMessage {problem} />
+  <ErrorMessage problem={doing.problem} />
   {#if preview}
     <p class="mt-3 mb-2 font-medium">{preview.title}</p>
     {#if name.endsWith('.html')}<iframe

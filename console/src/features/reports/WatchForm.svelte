@@ -1,9 +1,9 @@
 <script lang="ts">
   // Recipients of alerts, and from when on something is one.
+  import { useAction } from '../../lib/action.svelte';
   import { Button, Checkbox, Input } from 'flowbite-svelte';
   import { channelsList, watchChange, watchShow } from '../../lib/calls';
-  import { Problem } from '../../lib/api.svelte';
-  import { asProblem, Loader } from '../../lib/loader.svelte';
+  import { Loader } from '../../lib/loader.svelte';
   import type { WatchSettings } from '../../lib/types';
   import { toggled } from '../../lib/words';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
@@ -12,14 +12,13 @@
   import NumberField from '../../ui/NumberField.svelte';
   import ZoneField from '../../ui/ZoneField.svelte';
   let watch = $state<WatchSettings | null>(null);
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   let saved = $state(false);
   const channels = new Loader(channelsList);
   channels.load();
-  watchShow().then(
-    (found) => (watch = found),
-    (error) => (problem = asProblem(error)),
-  );
+  doing.run(async () => {
+    watch = await watchShow();
+  });
   const NUMBERS: [keyof WatchSettings & string, string, number, string][] = [
     ['remind_hours', 'Remind every (hours)', 0, '0: never. Only of what nobody has taken on.'],
     ['full_days', 'A store will be full in (days)', 0, ''],
@@ -29,14 +28,9 @@
   ];
   async function save(event: Event) {
     event.preventDefault();
-    try {
+    saved = await doing.run(async () => {
       watch = await watchChange($state.snapshot(watch!));
-      problem = null;
-      saved = true;
-    } catch (error) {
-      problem = asProblem(error);
-      saved = false;
-    }
+    });
   }
 </script>
 
@@ -49,7 +43,7 @@
         label="Recipients"
         id="watch-tell"
         hint="One address per line, for alerts that belong to no job. Empty: all report recipients."
-        wrong={problem?.at('recipients')}
+        wrong={doing.problem?.at('recipients')}
       >
         <LinesField id="watch-tell" bind:value={form.recipients} />
       </FormField>
@@ -67,11 +61,11 @@
           label="Quiet hours"
           id="quiet"
           hint="Such as 22:00-06:00: alerts opened then are sent afterwards."
-          wrong={problem?.at('quiet')}
+          wrong={doing.problem?.at('quiet')}
         >
           <Input id="quiet" bind:value={form.quiet} />
         </FormField>
-        <ZoneField bind:value={form.zone} wrong={problem?.at('zone') ?? ''} />
+        <ZoneField bind:value={form.zone} wrong={doing.problem?.at('zone') ?? ''} />
         {#each NUMBERS as [name, label, min, hint] (name)}
           <NumberField
             {label}
@@ -81,11 +75,11 @@
             bind:value={
               () => form[name] as number, (value) => Object.assign(form, { [name]: value ?? min })
             }
-            wrong={problem?.at(name)}
+            wrong={doing.problem?.at(name)}
           />
         {/each}
       </div>
-      <ErrorMessage {problem} />
+      <ErrorMessage problem={doing.problem} />
       <div class="flex items-center gap-3">
         <Button type="submit" size="sm">Save</Button>{#if saved}<span
             class="text-moss"
@@ -94,4 +88,4 @@
       </div>
     </form>
   </section>
-{/if}
+{:else}<ErrorMessage problem={doing.problem} />{/if}

@@ -4,7 +4,6 @@
   import { Button, Checkbox, Input, Select } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
   import { bundlesFiles, restoresStart } from '../../lib/calls';
-  import { asProblem } from '../../lib/loader.svelte';
   import type { BundleDetail } from '../../lib/types';
   import { size, toggled } from '../../lib/words';
   import FormField from '../../ui/FormField.svelte';
@@ -24,9 +23,10 @@
   const action = useAction();
   $effect(() => {
     if (part || !bundle.contents.mail) return;
-    bundlesFiles(bundle.id, { contents: 'mail' })
-      .then((found) => (domains = found.items.map((i) => i.name)))
-      .catch((error) => (action.problem = asProblem(error)));
+    action.run(async () => {
+      const found = await bundlesFiles(bundle.id, { contents: 'mail' });
+      domains = found.items.map((i) => i.name);
+    });
   });
   const onServers = $derived(bundle.databases.filter((d) => !d.origin).map((d) => d.name));
   let kinds = $derived(part ? [part.kind] : Object.keys(bundle.contents));

@@ -1,9 +1,9 @@
 <script lang="ts">
   // The private keys that the service keeps, to read what is sealed.
+  import { useAction } from '../../lib/action.svelte';
   import { Button, Input } from 'flowbite-svelte';
   import { keysKeep, keysList, keysRemove } from '../../lib/calls';
-  import { Problem } from '../../lib/api.svelte';
-  import { asProblem, Loader } from '../../lib/loader.svelte';
+  import { Loader } from '../../lib/loader.svelte';
   import { live } from '../../lib/live.svelte';
   import ConfirmDialog from '../../ui/ConfirmDialog.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
@@ -13,21 +13,18 @@
   let identity = $state('');
   let note = $state('');
   let removing = $state('');
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   $effect(() => {
     known.load();
   });
   $effect(() => live.refresh(['keys'], () => known.load()));
   async function keep(event: Event) {
     event.preventDefault();
-    problem = null;
-    try {
+    await doing.run(async () => {
       await keysKeep({ identity, note });
       identity = note = '';
       await known.load();
-    } catch (error) {
-      problem = asProblem(error);
-    }
+    });
   }
   const short = (key: string) => `${key.slice(0, 12)}…${key.slice(-8)}`;
 </script>
@@ -65,7 +62,7 @@
       label="Private key"
       id="identity"
       hint="AGE-SECRET-KEY-1…, as on the recovery sheet."
-      wrong={problem?.at('identity')}
+      wrong={doing.problem?.at('identity')}
     >
       <Input id="identity" type="password" autocomplete="off" bind:value={identity} />
     </FormField>
@@ -74,7 +71,7 @@
     </FormField>
     <div><Button type="submit" size="sm" disabled={!identity}>Store key</Button></div>
   </form>
-  <ErrorMessage problem={problem ?? known.problem} />
+  <ErrorMessage problem={doing.problem ?? known.problem} />
 </section>
 <ConfirmDialog
   bind:open={() => !!removing, (open) => (removing = open ? removing : '')}

@@ -1,14 +1,13 @@
 <script lang="ts">
   // Asks the owner of a drive for access, and shows how that stands.
+  import { useAction } from '../../lib/action.svelte';
   import { Button } from 'flowbite-svelte';
   import { storesAccess, storesConnect, storesDisconnect } from '../../lib/calls';
-  import { Problem } from '../../lib/api.svelte';
-  import { asProblem } from '../../lib/loader.svelte';
   import type { StoreAccess } from '../../lib/types';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   let { store }: { store: string } = $props();
   let access = $state<StoreAccess | null>(null);
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   const MARKS = { none: '○', waiting: '◔', given: '●', refused: '■' };
   const WORDS = {
     none: 'Not connected',
@@ -17,12 +16,9 @@
     refused: 'Refused',
   };
   async function act(call: () => Promise<StoreAccess | void>) {
-    problem = null;
-    try {
+    await doing.run(async () => {
       access = (await call()) ?? (await storesAccess(store));
-    } catch (error) {
-      problem = asProblem(error);
-    }
+    });
   }
   $effect(() => {
     act(() => storesAccess(store));
@@ -36,7 +32,7 @@
 
 <section class="sheet p-4">
   <h2 class="mb-1">Access to the drive</h2>
-  <ErrorMessage {problem} />
+  <ErrorMessage problem={doing.problem} />
   {#if access}
     <p aria-live="polite">
       <span aria-hidden="true">{MARKS[access.state]}</span>

@@ -1,5 +1,6 @@
 <script lang="ts">
   // What is done to the copies on a store after they were made.
+  import { useAction } from '../../lib/action.svelte';
   import { Button, Progressbar } from 'flowbite-svelte';
   import {
     maintenanceCancel,
@@ -9,8 +10,7 @@
     storesTransfer,
     storesVerify,
   } from '../../lib/calls';
-  import { asProblem, Loader } from '../../lib/loader.svelte';
-  import { Problem } from '../../lib/api.svelte';
+  import { Loader } from '../../lib/loader.svelte';
   import { live } from '../../lib/live.svelte';
   import type { MaintenanceTask } from '../../lib/types';
   import { size } from '../../lib/words';
@@ -20,19 +20,16 @@
   let { store, sealed = false }: { store: string; sealed?: boolean } = $props();
   const tasks = new Loader(() => maintenanceList({ store, limit: 12 }));
   const works = $derived(tasks.value?.items ?? []);
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   $effect(() => {
     void store;
     tasks.load();
   });
   $effect(() => live.refresh(['maintenance', 'stores'], () => tasks.load()));
   async function act(call: () => Promise<unknown>) {
-    problem = null;
-    try {
+    await doing.run(async () => {
       await call();
-    } catch (error) {
-      problem = asProblem(error);
-    }
+    });
     await tasks.load();
   }
   const verify = (deep: boolean) => act(() => storesVerify(store, { deep }));
@@ -78,7 +75,7 @@
       title="Rewrites pieces without unused data. You can cancel it at any time.">Repack</Button
     >
   </div>
-  <ErrorMessage problem={problem ?? tasks.problem} />
+  <ErrorMessage problem={doing.problem ?? tasks.problem} />
   {#if works.length}
     <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
     <div

@@ -1,7 +1,7 @@
 <script lang="ts">
+  import { useAction } from '../../lib/action.svelte';
   import { Button } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
-  import { Problem } from '../../lib/api.svelte';
   import {
     kindsList,
     storesAdd,
@@ -11,7 +11,7 @@
     storesShow,
     storesTryDraft,
   } from '../../lib/calls';
-  import { asProblem, Loader } from '../../lib/loader.svelte';
+  import { Loader } from '../../lib/loader.svelte';
   import { newStore, ofStore, sent, type StoreForm } from './store';
   import type { Settings, Store, StoreInput, TryResult } from '../../lib/types';
   import { count, given } from '../../lib/words';
@@ -39,8 +39,7 @@
   let form = $state<StoreForm>(newStore());
   let secrets = $state<Record<string, string>>({});
   let tried = $state<TryResult | null>(null);
-  let problem = $state<Problem | null>(null);
-  let busy = $state(false);
+  const doing = useAction();
   let removing = $state(false);
   const kinds = new Loader(kindsList);
   const saved = new Loader<Store | null>(async () =>
@@ -64,16 +63,9 @@
     secrets: given(secrets),
   });
   /** Do something with the form; whether that went well. */
-  async function attempt(action: () => Promise<unknown>): Promise<boolean> {
-    busy = true;
-    problem = tried = null;
-    try {
-      await action();
-    } catch (error) {
-      problem = asProblem(error);
-    }
-    busy = false;
-    return !problem;
+  function attempt(action: () => Promise<unknown>): Promise<boolean> {
+    tried = null;
+    return doing.run(action);
   }
   const tryOut = () =>
     attempt(async () => (tried = await storesTryDraft(body(), { saved: params.name ?? '' })));
@@ -89,10 +81,14 @@
   }
   /** Its owner gives access once it is saved: until then there is nothing to try. */
   const asksFirst = $derived(!!kind?.asks_for_access && saved.value?.access !== 'given');
-  const at = (field: string) => problem?.at(field) ?? '';
+  const at = (field: string) => doing.problem?.at(field) ?? '';
   const importAll = () => attempt(() => storesImport(params.name!));
   const unfinished = $derived(
-    busy || !name || !!nameFault(name) || form.verify_days == null || form.stall_timeout == null,
+    doing.busy ||
+      !name ||
+      !!nameFault(name) ||
+      form.verify_days == null ||
+      form.stall_timeout == null,
   );
   function accept(key: string) {
     settings.host_key = key;
@@ -117,7 +113,7 @@
 {#if saved.value}<DamageList store={saved.value.name} />{/if}
 <div class="grid grid-cols-1 gap-5 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
   <form onsubmit={submit} class="sheet p-5">
-    <NameField bind:value={name} {problem} placeholder="boathouse" />
+    <NameField bind:value={name} problem={doing.problem} placeholder="boathouse" />
     {#if !params.name}
       <KindChoice
         kinds={kinds.value?.stores ?? []}
@@ -130,7 +126,7 @@
         bind:settings
         bind:secrets
         saved={saved.value?.secrets_set ?? []}
-        {problem}
+        problem={doing.problem}
         place="settings"
       />
     {/if}
@@ -140,13 +136,13 @@
       <StoreCopying bind:store={form} {name} {at} />
       <StorePrice bind:store={form} {at} />
     </div>
-    <ErrorMessage {problem} />
+    <ErrorMessage problem={doing.problem} />
     <div class="flex flex-wrap gap-3">
       <Button type="submit" disabled={unfinished}
-        >{asksFirst ? 'Save, then connect' : busy ? 'Trying …' : 'Try and save'}</Button
+        >{asksFirst ? 'Save, then connect' : doing.busy ? 'Trying …' : 'Try and save'}</Button
       >
       {#if !asksFirst}
-        <Button color="alternative" onclick={tryOut} disabled={busy}>Test</Button>
+        <Button color="alternative" onclick={tryOut} disabled={doing.busy}>Test</Button>
         <Button color="alternative" onclick={() => save(true)} disabled={unfinished}
           >Save without testing</Button
         >

@@ -1,15 +1,15 @@
 <script lang="ts">
   // What a store's bundles tell of: it takes part in nothing until a person accepts it.
+  import { useAction } from '../../lib/action.svelte';
   import { Button, Checkbox } from 'flowbite-svelte';
-  import { Problem } from '../../lib/api.svelte';
   import { storesAccept, storesDismiss, storesProposals } from '../../lib/calls';
   import { live } from '../../lib/live.svelte';
-  import { asProblem, Loader } from '../../lib/loader.svelte';
+  import { Loader } from '../../lib/loader.svelte';
   import type { StoreProposal } from '../../lib/types';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   let { store }: { store: string } = $props();
   let chosen = $state<Record<string, boolean>>({});
-  let problem = $state<Problem | null>(null);
+  const doing = useAction();
   let refused = $state<string[]>([]);
   const found = new Loader(() => storesProposals(store));
   $effect(() => {
@@ -28,13 +28,10 @@
     jobs: names('job'),
   });
   async function attempt(action: () => Promise<unknown>) {
-    problem = null;
-    try {
+    await doing.run(async () => {
       await action();
       chosen = {};
-    } catch (error) {
-      problem = asProblem(error);
-    }
+    });
     found.load();
   }
   const accept = () =>
@@ -51,7 +48,7 @@
       bundles say. Settings are taken from a copy of the records, if the store has one; otherwise
       hosts have no connection. Jobs are added disabled.
     </p>
-    <ErrorMessage {problem} />
+    <ErrorMessage problem={doing.problem} />
     {#each refused as line (line)}
       <p class="mb-2 text-sm"><span aria-hidden="true" class="text-amber-ink">▲</span> {line}</p>
     {/each}
