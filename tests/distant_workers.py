@@ -13,8 +13,9 @@ from pathlib import Path
 
 from fasciculus.contracts.artifacts import Artifact, resolved
 from fasciculus.contracts.events import Event, from_line
-from fasciculus.contracts.orders import Order, to_line
-from fasciculus.contracts.orders import from_line as order_of
+from fasciculus.contracts.order_lines import from_line as order_of
+from fasciculus.contracts.order_lines import to_line
+from fasciculus.contracts.orders import Order
 from fasciculus.contracts.results import AnyResult, Failure
 from fasciculus.contracts.sealed_secrets import WorkerIdentity
 from fasciculus.core.errors import FasciculusError

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Literal, Self, get_args
+from typing import Literal, Self, cast, get_args
 
 #: ``home``: what the service keeps, and what a task leaves for it; ``spool``: what a task needs
 #: until it ends.
@@ -51,6 +51,4 @@ def resolved(reference: str, folders: Folders) -> Artifact:
     if area not in folders:
         raise ValueError(f"no folder for {reference!r}")
     folder = Path(folders[area])
-    found = Artifact(folder / name)
-    found.area, found.folder = area, str(folder)
-    return found
+    return Artifact.within(cast(Area, area), folder, folder / name)

@@ -17,7 +17,7 @@ from types import FrameType
 from typing import BinaryIO
 
 from ..contracts.events import Finished
-from ..contracts.orders import from_line
+from ..contracts.order_lines import from_line
 from ..contracts.results import AnyResult, Failure
 from ..contracts.sealed_secrets import WorkerIdentity
 from ..core.errors import FasciculusError

@@ -7,7 +7,8 @@ from distant_workers import DistantWorkers, values_of
 from running import folder_stores, run, service, set_up, sftp_store, small_account, until
 
 from fasciculus.contracts.artifacts import Artifact, resolved
-from fasciculus.contracts.orders import Order, from_line
+from fasciculus.contracts.order_lines import from_line
+from fasciculus.contracts.orders import Order
 from fasciculus.contracts.sealed_secrets import WorkerIdentity
 from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.models import JobInput, RestoreStart

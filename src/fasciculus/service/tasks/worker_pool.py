@@ -25,7 +25,8 @@ from typing import IO, Protocol
 
 from ...contracts.artifacts import Artifact
 from ...contracts.events import Event, Finished, from_line
-from ...contracts.orders import BackupOrder, Order, kinds_of, to_line
+from ...contracts.order_lines import to_line
+from ...contracts.orders import BackupOrder, Order, kinds_of
 from ...contracts.results import AnyResult
 from ...core.errors import FasciculusError
 from ...worker.connections import shared_key

@@ -6,7 +6,8 @@ import pytest
 from sample_records import MILLPOND, id_of, piece
 
 from fasciculus.contracts.events import DamageFound
-from fasciculus.contracts.orders import SubjectOrder, from_line, to_line
+from fasciculus.contracts.order_lines import from_line, to_line
+from fasciculus.contracts.orders import SubjectOrder
 from fasciculus.contracts.sealed_secrets import WorkerIdentity
 from fasciculus.core.errors import MissingError, SettingError
 from fasciculus.models import Account, Database, Host, Site
