@@ -27,7 +27,7 @@ _FIELDS = tuple(Run.model_fields)
 def _columns(scope: Scope) -> tuple[str, list[str]]:
     """Return the columns of a run, its numbers those of the tasks in the scope, with their values.
 
-    Its sentence tells of all of its tasks, and its outcome too.
+    Its sentence and its outcome are those of the whole run; see :func:`_run`.
     """
     condition, values = subjects_within(scope, "task")
     tasks = f"FROM task WHERE run_id=run.id AND {condition}"
@@ -41,11 +41,17 @@ def _columns(scope: Scope) -> tuple[str, list[str]]:
 
 
 def _run(db: sqlite3.Connection, scope: Scope, row: sqlite3.Row) -> Run:
+    """Return the run of a row; a narrower scope gets the outcome of its own tasks alone."""
     found = Run(**{key: row[key] for key in _FIELDS})
     if not scope.is_everything:
-        outcomes = [task.outcome for task in _tasks(db, scope, "task.run_id", found.id)]
-        ended = [outcome for outcome in outcomes if outcome]
-        found.sentence, found.outcome = "", worst(ended) if ended else None
+        condition, values = subjects_within(scope, "task")
+        ended = db.execute(
+            f"SELECT DISTINCT outcome FROM task WHERE run_id=? AND {condition} "
+            "AND outcome IS NOT NULL",
+            [found.id, *values],
+        ).fetchall()
+        outcomes = [task["outcome"] for task in ended]
+        found.sentence, found.outcome = "", worst(outcomes) if outcomes else None
     return found
 
 
@@ -69,16 +75,15 @@ def runs(
         column_values=column_values,
     )
     tasks, values = subjects_within(scope, "task")
+    condition, wanted = "outcome = ?", [outcome]
+    if outcome == "trouble":
+        condition, wanted = "outcome != 'done'", []
     if not scope.is_everything:
         query.only(f"run.id IN (SELECT run_id FROM task WHERE {tasks})", *values)
-    # What a scope hides must not be found out by filtering either.
-    where = "run.outcome" if scope.is_everything else "task.outcome"
-    condition, wanted = f"{where} = ?", [outcome]
-    if outcome == "trouble":
-        condition, wanted = f"{where} != 'done'", []
     if outcome and scope.is_everything:
-        query.only(condition, *wanted)
+        query.only(f"run.{condition}", *wanted)
     elif outcome:
+        # What a scope hides must not be found out by filtering either.
         query.only(
             f"run.id IN (SELECT run_id FROM task WHERE {condition} AND {tasks})", *wanted, *values
         )
