@@ -6,9 +6,10 @@ import ipaddress
 from datetime import datetime
 from typing import Annotated
 
-from pydantic import AfterValidator, Field
+from pydantic import Field
 
 from .model import Model
+from .texts import checked
 
 
 def _network(value: str) -> str:
@@ -69,7 +70,7 @@ class CalendarFeed(Model):
 class StartAddressInput(Model):
     """Limits of a start address: allowed networks (none: all), and starts per hour."""
 
-    networks: list[Annotated[str, AfterValidator(_network)]] = Field(default=[], max_length=50)
+    networks: list[Annotated[str, checked(_network)]] = Field(default=[], max_length=50)
     per_hour: int = Field(default=12, ge=1, le=3600)
     enabled: bool = True
 

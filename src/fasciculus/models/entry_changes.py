@@ -1,4 +1,4 @@
-"""How a bundle differs from the one before, as counts."""
+"""Counts of the entries in which a bundle differs from the previous one."""
 
 from __future__ import annotations
 

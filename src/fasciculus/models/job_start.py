@@ -1,4 +1,4 @@
-"""What one run of a job is started with."""
+"""The options with which a run of a job is started."""
 
 from __future__ import annotations
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated
 
-from pydantic import AfterValidator, Field
+from pydantic import Field
 
 from .model import Model
+from .texts import checked
 
 
 def _recipient(value: str) -> str:
@@ -20,7 +21,7 @@ def _recipient(value: str) -> str:
 
 
 #: A public key of age (age-encryption.org/v1, X25519).
-Recipient = Annotated[str, AfterValidator(_recipient)]
+Recipient = Annotated[str, checked(_recipient)]
 
 
 class SealKey(Model):

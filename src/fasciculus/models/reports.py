@@ -6,10 +6,10 @@ import re
 from datetime import datetime
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, Field, model_validator
+from pydantic import Field, model_validator
 
 from .model import Model, RenamedFields
-from .texts import Name, mail_address_or_empty
+from .texts import Name, checked, mail_address_or_empty
 
 #: A name of a host (labels of at most 63 letters, RFC 1035) or an address, and a port.
 _HOST = re.compile(
@@ -98,10 +98,10 @@ class MailServer(RenamedFields):
     user: str = ""
     password: str | None = Field(default=None, repr=False, exclude_if=lambda value: value is None)
     password_set: bool = False
-    sender: Annotated[str, AfterValidator(mail_address_or_empty)] = ""
+    sender: Annotated[str, checked(mail_address_or_empty)] = ""
     fallback_channel: str = ""
     days: int = Field(default=5, ge=1, le=30)
-    digest_time: Annotated[str, AfterValidator(_time_of_day)] = "07:00"
+    digest_time: Annotated[str, checked(_time_of_day)] = "07:00"
     digest_day: Literal["mon", "tue", "wed", "thu", "fri", "sat", "sun"] = "mon"
 
 
@@ -115,7 +115,7 @@ class ChannelInput(Model):
     """
 
     name: Name
-    url: Annotated[str, AfterValidator(_web_address)] = Field(repr=False)
+    url: Annotated[str, checked(_web_address)] = Field(repr=False)
     form: Literal["message", "text", "content", "template"] = "message"
     template: str = Field(default="", max_length=20_000)
     secret: str | None = Field(default=None, repr=False, exclude_if=lambda value: value is None)

@@ -19,7 +19,7 @@ ANSWERED: Final[Mapping[str, bool]] = {"answered": True}
 
 
 def is_answer(info: ValidationInfo) -> bool:
-    """Return whether a model is made of what the service itself has checked."""
+    """Return whether the values come from an answer of the service, which has checked them."""
     return info.context is ANSWERED
 
 

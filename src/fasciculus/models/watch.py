@@ -5,10 +5,10 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, Field
+from pydantic import Field
 
 from .model import Model
-from .texts import mail_address
+from .texts import checked, mail_address
 from .timetable import Hours, Zone
 
 
@@ -17,9 +17,7 @@ class WatchSettings(Model):
     after which an unacknowledged alert is sent again (0: never), and the thresholds in days.
     """
 
-    recipients: list[Annotated[str, AfterValidator(mail_address)]] = Field(
-        default=[], max_length=50
-    )
+    recipients: list[Annotated[str, checked(mail_address)]] = Field(default=[], max_length=50)
     channels: list[str] = Field(default=[], max_length=20)
     quiet: Hours = ""
     zone: Zone = "UTC"

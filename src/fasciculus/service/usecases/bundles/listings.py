@@ -41,9 +41,10 @@ def listing_of(caller: Caller, bundle: Bundle) -> Path:
     """
     path = caller.config.listing(bundle.subject_kind, bundle.subject, bundle.name)
     if not path.exists():
+        sources = caller.order_inputs()
         subject = Subject.of(bundle.subject_kind, bundle.subject)
-        order = store_order(caller.order_inputs(), chosen_copy(bundle, ""))
-        order.recorded = recorded_copies(caller.order_inputs(), order.name, subject, bundle.name)
+        order = store_order(sources, chosen_copy(bundle, ""))
+        order.recorded = recorded_copies(sources, order.name, subject, bundle.name)
         try:
             outside.call_within(
                 _DEADLINE, fetch_recorded_listing, order, subject, bundle.name, path

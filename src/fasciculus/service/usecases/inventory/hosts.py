@@ -77,18 +77,20 @@ def _host_saved(caller: Caller, name: str, action: str) -> Host:
 
 def hosts_try_draft(caller: Caller, body: HostInput, query: SavedQuery) -> TryResult:
     """Test a host before saving it."""
-    check_host(body)
-    db, cipher = caller.reader, caller.cipher
-    old = inventory.host_secrets(db, cipher, query.saved) if query.saved else {}
-    return host_check.try_host(caller.config, body, merged(old, body.secrets), [])
+    return host_check.try_host(caller.config, body, _draft_secrets(caller, body, query.saved), [])
 
 
 def hosts_propose(caller: Caller, body: HostInput, query: SavedQuery) -> HostProposal:
     """Look at a host and propose the rules by which its accounts are found."""
+    secrets = _draft_secrets(caller, body, query.saved)
+    return host_proposal.propose_rules(caller.config, body, secrets)
+
+
+def _draft_secrets(caller: Caller, body: HostInput, saved: str) -> dict[str, str]:
+    """Return the secrets of a checked draft, with those of the host that it is a draft of."""
     check_host(body)
-    db, cipher = caller.reader, caller.cipher
-    old = inventory.host_secrets(db, cipher, query.saved) if query.saved else {}
-    return host_proposal.propose_rules(caller.config, body, merged(old, body.secrets))
+    old = inventory.host_secrets(caller.reader, caller.cipher, saved) if saved else {}
+    return merged(old, body.secrets)
 
 
 def hosts_try(caller: Caller, name: str) -> TryResult:
