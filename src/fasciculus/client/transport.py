@@ -29,7 +29,7 @@ PREFIX = "/api/v1"
 
 def default_url() -> str:
     """Return the address that the service of this machine is set to, as far as it may be read."""
-    # Reading the settings takes a while, and most commands are told an address.
+    # Imported here: reading the settings takes a while, and most commands are given an address.
     from ..config import load
 
     try:

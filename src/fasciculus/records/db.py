@@ -124,8 +124,8 @@ class Records:
         return connection
 
     def _keep(self, connection: sqlite3.Connection) -> None:
-        """Note whose connection it is, and close those of threads that have ended: they refer to
-        themselves, and would stay open until somebody collects garbage.
+        """Note this thread's connection, and close those of threads that have ended: connections
+        refer to themselves, and would stay open until the next garbage collection.
         """
         with self._readers_lock:
             alive = []

@@ -50,7 +50,7 @@ class EventStream:
         run: int | None = None,
         subject: Subject | None = None,
     ) -> None:
-        """Show an event; ``subject`` is whose it is, None where it tells of several."""
+        """Show an event; ``subject`` is the one it concerns, None if it concerns several."""
         text = data.model_dump_json() if isinstance(data, BaseModel) else json.dumps(data)
         with self._changed:
             self._number += 1

@@ -1,4 +1,4 @@
-"""Pages that the service writes from templates of its own."""
+"""The service's HTML pages, written from its templates."""
 
 from __future__ import annotations
 

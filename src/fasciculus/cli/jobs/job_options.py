@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Literal
+from typing import Annotated, Literal
 
 import typer
 
 from . import start_options
-
-if TYPE_CHECKING:
-    pass
 
 Accounts = Annotated[
     str | None,

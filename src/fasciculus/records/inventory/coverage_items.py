@@ -1,4 +1,4 @@
-"""What wants to be covered, and what belongs to no account."""
+"""The subjects that jobs should protect, and the findings that belong to no account."""
 
 from __future__ import annotations
 

@@ -6,7 +6,6 @@ import shutil
 from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from ...bundles.files import is_listing_of
 from ...core.bundle import layout
@@ -17,13 +16,10 @@ from ...core.bundle.manifest import (
 from ...core.errors import DamagedError
 from ...stores.confirmation import confirm
 from ..errors import NoStoreLeftError
-from .upload import Uploader
-
-if TYPE_CHECKING:
-    pass
 from ..sealing import public
 from .context import BackupContext
 from .stores import BackupStores
+from .upload import Uploader
 
 
 class Confirming:

@@ -6,17 +6,13 @@ import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from ...contracts.events import Progress
 from ...contracts.orders import BackupOrder
 from ...hosts.base import HostConnection
 from ..emitter import Emitter
-from .previous import PreviousBundle
-
-if TYPE_CHECKING:
-    pass
 from ..sealing import sealer_to
+from .previous import PreviousBundle
 
 _TICK = 0.4
 

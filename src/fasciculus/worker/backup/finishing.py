@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 from functools import partial
-from typing import TYPE_CHECKING
 
 from msgspec import UNSET, UnsetType
 
@@ -21,9 +20,6 @@ from ...core.errors import DamagedError, FasciculusError
 from ...core.formatting import format_count, format_size
 from ...core.watch.unusual import unusual_changes
 from ..errors import error_text
-
-if TYPE_CHECKING:
-    pass
 from .context import BackupContext
 from .stores import BackupStores
 

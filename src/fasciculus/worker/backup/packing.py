@@ -5,7 +5,6 @@ from __future__ import annotations
 from contextlib import ExitStack
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
@@ -20,13 +19,10 @@ from ...core.bundle.manifest import (
 )
 from ...core.bundle.writer import BundleWriter
 from ...core.formatting import format_count, format_size
-from .sources.files import FileSource
-from .upload import Spool
-
-if TYPE_CHECKING:
-    pass
 from .context import BackupContext
+from .sources.files import FileSource
 from .stores import BackupStores
+from .upload import Spool
 
 _RULES_SAID = 20
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
-from typing import TYPE_CHECKING
 
 from ...bundles.recorded_copies import RecordedCopies
 from ...bundles.retiring import remove_bundle, sweep
@@ -23,12 +22,9 @@ from ..connections import Connections
 from ..errors import error_text, is_passing
 from ..store_access import retrying, seen
 from .catching_up import bring_pieces, missing_pieces
+from .context import BackupContext
 from .preflight import check_space
 from .upload import Uploader
-
-if TYPE_CHECKING:
-    pass
-from .context import BackupContext
 
 
 class BackupStores:

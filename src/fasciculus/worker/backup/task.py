@@ -6,7 +6,6 @@ import shutil
 import threading
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from ...contracts.events import CopyResult
 from ...contracts.orders import BackupOrder
@@ -18,15 +17,12 @@ from ...hosts.base import HostConnection
 from ..connections import Connections
 from ..emitter import Emitter
 from ..errors import NoStoreLeftError
-from .hooks import TaskHooks
-from .preflight import check_sources, piece_size_for
-
-if TYPE_CHECKING:
-    pass
 from .confirming import Confirming
 from .context import BackupContext
 from .finishing import Finishing
+from .hooks import TaskHooks
 from .packing import Packing
+from .preflight import check_sources, piece_size_for
 from .stores import BackupStores
 
 

@@ -1,1 +1,1 @@
-"""What is known of the files of the bundle before."""
+"""The file states that the previous bundle recorded."""

@@ -1,4 +1,4 @@
-"""How MariaDB and MySQL want SQL to be written."""
+"""The SQL dialect of MariaDB and MySQL."""
 
 from __future__ import annotations
 

@@ -1,1 +1,1 @@
-"""What dumps of every SQL database share."""
+"""The parts that are the same in dumps of every SQL database."""
