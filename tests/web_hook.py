@@ -7,6 +7,10 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
+from fasciculus.models import ChannelInput, KindSettings
+from fasciculus.records.messages import channels
+from fasciculus.service.kind_settings import channel_spec
+
 
 class Hook:
     """Takes what is posted. ``status`` is what it answers, ``words`` what it says, and with
@@ -57,3 +61,16 @@ def web_hook() -> Iterator[Hook]:
     found = Hook()
     yield found
     found.close()
+
+
+def webhook(name, url, secret=None, **settings):
+    """Return a channel that posts to an address; ``settings`` may name another kind."""
+    given = {"url": url, **({"secret": secret} if secret else {})}
+    return ChannelInput(
+        name=name, settings=KindSettings(**{"kind": "webhook", **settings}), secrets=given
+    )
+
+
+def saved(db, cipher, channel):
+    """Save a channel as the service would."""
+    channels.save(db, cipher, channel_spec(channel, channel.secrets))

@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from typing import Any
 
 from pydantic import Field
 
 from .core.errors import SettingError
+
+#: A name of a host (labels of at most 63 letters, RFC 1035) or an address, and a port.
+_HOST = re.compile(
+    r"(?:[^/@]*@)?(?:(?=[^/:?#]{1,253}(?:[/:?#]|$))[^\s./:?#]{1,63}(?:\.[^\s./:?#]{1,63})*\.?|\[[0-9a-fA-F:.]+\])"
+    r"(?::[0-9]{1,5})?(?:[/?#]|$)"
+)
 
 
 def absolute_folder(value: str) -> str:
@@ -57,3 +64,16 @@ def check_addresses(values: Iterable[str], field: str) -> None:
             deliverable_address(value)
         except SettingError as error:
             raise SettingError(error.message, error.hint, field=field) from error
+
+
+def web_address(value: str) -> str:
+    """Return an address of the web that can be called; a name and password in it are allowed."""
+    value = value.strip()
+    scheme, _, rest = value.partition("://")
+    if (
+        scheme not in ("http", "https")
+        or any(c.isspace() or not c.isprintable() for c in value)
+        or not _HOST.match(rest)
+    ):
+        raise ValueError("Write an address such as https://chat.sedge-quill.example/hooks/….")
+    return value

@@ -133,7 +133,8 @@ def test_alerts_words_and_the_feed(cli, running, tmp_path):
     assert "--file" in cli("templates", "change", "report.txt", "--file", str(own), code=2)
     url = tmp_path / "url"
     url.write_text("http://127.0.0.1:1/nobody")
-    cli("channels", "save", "bell", "--url-file", str(url), "--form", "text")
+    cli("channels", "save", "bell", "--kind", "chat", "--url-file", str(url), "--field", "text")
+    assert "--field" in cli("channels", "save", "bell", "--field", "x", code=2)
     assert "did not answer" in cli("channels", "try", "bell", code=1)
     cli("mail", "set", "--fallback-channel", "bell", "--days", "3")
     assert "fallback channel" in cli("channels", "remove", "bell", "--yes", code=2)

@@ -1,12 +1,15 @@
 """A home that an earlier version made: it starts, nothing of it is lost, its bundles restore."""
 
+import json
 import sqlite3
 import tarfile
+from importlib import resources
 from pathlib import Path
 
 from running import run, service, until
 
-from fasciculus.models import AccountInput, RestoreStart
+from fasciculus.channels import KINDS
+from fasciculus.models import AccountInput, ChannelInput, RestoreStart
 
 HOME = Path(__file__).parents[1] / "fixtures/home-of-0.1.0.tar.gz"
 #: Where the home was made; its records say so.
@@ -68,3 +71,27 @@ def test_saving_the_form_of_an_account_that_is_gone_keeps_since_when(tmp_path):
         form = account.model_dump(include=set(AccountInput.model_fields))
         saved = client.accounts_change("millpond", AccountInput(**form))
         assert saved.gone_since == account.gone_since
+
+
+def test_channels_keep_their_payload_under_their_kinds():
+    migration = resources.files("fasciculus.records") / "migrations/0014-channel-kinds.sql"
+    former = {
+        "bell": {"form": "message", "template": "", "url": "https://kept.example", "secret": None},
+        "chat": {"form": "content", "template": ""},
+        "own": {"form": "template", "template": '{"a": "it\'s"}'},
+    }
+    with sqlite3.connect(":memory:") as db:
+        db.execute("CREATE TABLE channel (name TEXT, document TEXT)")
+        rows = [(name, json.dumps({"name": name, **row})) for name, row in former.items()]
+        db.executemany("INSERT INTO channel VALUES (?, ?)", rows)
+        db.executescript(migration.read_text())
+        db.executescript(migration.read_text())
+        found = [
+            ChannelInput.model_validate_json(text)
+            for (text,) in db.execute("SELECT document FROM channel ORDER BY name")
+        ]
+    assert [(row.name, KINDS.parse(row.settings.model_dump())) for row in found] == [
+        ("bell", KINDS.parse({"kind": "webhook"})),
+        ("chat", KINDS.parse({"kind": "chat", "field": "content"})),
+        ("own", KINDS.parse({"kind": "webhook", "template": '{"a": "it\'s"}'})),
+    ]

@@ -8,10 +8,11 @@ from pathlib import Path
 import httpx
 import pytest
 from running import PASSWORD, Service, set_up, small_account, until
+from web_hook import webhook
 
 from fasciculus.client import ClientError
 from fasciculus.core.errors import DamagedError, FasciculusError, SettingError
-from fasciculus.models import ChannelInput, StoreInput
+from fasciculus.models import StoreInput
 from fasciculus.records import settings
 from fasciculus.records.bundles import copies
 from fasciculus.records.db import Records, UnwritableError
@@ -157,7 +158,7 @@ def test_harmed_records_are_one_clear_message(home, harm):
 def test_a_key_that_is_missing_is_said_before_a_new_one_is_made(home, harm):
     home.start()
     with home.client() as client:
-        client.channels_save(ChannelInput(name="bell", url="https://bell.example/hook"))
+        client.channels_save(webhook("bell", "https://bell.example/hook"))
         client.keys_make("the safe", keep=True)
     home.stop()
     harm(home.home / "keys/secrets.key")

@@ -4,12 +4,13 @@ import json
 
 import pytest
 from sample_records import MILLPOND
+from web_hook import saved, webhook
 
 from fasciculus.contracts.events import DamageFound
 from fasciculus.core.watch import FAILED, Finding
-from fasciculus.models import Alert, ChannelInput, WatchSettings
+from fasciculus.models import Alert, WatchSettings
 from fasciculus.records.bundles import damage
-from fasciculus.records.messages import channels, reports
+from fasciculus.records.messages import reports
 from fasciculus.records.paging import PageRequest
 from fasciculus.records.runs import maintenance
 from fasciculus.records.runs.maintenance import MaintenanceOptions
@@ -24,8 +25,7 @@ DUTY, NIGHT, CHAIR = (f"{name}@sedge-quill.example" for name in ("duty", "night"
 def valley(heronmere):
     with heronmere.records.write() as db:
         for name in ("bell", "horn"):
-            new = ChannelInput(name=name, url=f"https://{name}.example/")
-            channels.save(db, heronmere.cipher, new)
+            saved(db, heronmere.cipher, webhook(name, f"https://{name}.example/"))
     heronmere.job("nightly", report_to=[DUTY], report_when="trouble")
     heronmere.job("board", report_to=[CHAIR], channels=["bell"], report_when="recovery")
     heronmere.job("quiet", channels=["bell"], report_when="daily")

@@ -6,11 +6,12 @@ from datetime import UTC, datetime, timedelta
 import httpx
 import pytest
 from running import folder_stores, run, service, set_up, small_account, until
+from web_hook import webhook
 
+from fasciculus.channels import smtp
 from fasciculus.core.errors import SettingError
 from fasciculus.fields import deliverable_address
 from fasciculus.models import (
-    ChannelInput,
     HostInput,
     JobInput,
     MailServer,
@@ -21,8 +22,8 @@ from fasciculus.service.background import digests
 from fasciculus.service.background.loop import BackgroundLoop
 from fasciculus.service.background.outbox import Outbox
 from fasciculus.service.background.scheduler import Scheduler
+from fasciculus.service.kind_settings import channel_spec
 from fasciculus.service.mail_settings import save_mail_server
-from fasciculus.service.notifications import mail
 
 
 def looping(steps, pause=lambda: 0.01) -> BackgroundLoop:
@@ -127,7 +128,7 @@ class Smtp:
 @pytest.fixture
 def outbox(heronmere, monkeypatch, in_this_process):
     Smtp.taken = []
-    monkeypatch.setattr(mail.smtplib, "SMTP", Smtp)
+    monkeypatch.setattr(smtp.smtplib, "SMTP", Smtp)
     with heronmere.records.write() as db:
         new = MailServer(address="mail.example", security="none", sender="duty@heronmere.example")
         save_mail_server(db, heronmere.cipher, new)
@@ -156,14 +157,14 @@ def test_one_odd_address_holds_up_nobody(heronmere, outbox, address):
 def test_an_exception_that_nobody_expected_delays_that_message_alone(
     heronmere, outbox, monkeypatch
 ):
-    send = mail.send
+    send = smtp.send
 
     def odd(config, secret, sender, recipients, message):
         if "odd@mill.example" in recipients:
             raise KeyError("label")
         return send(config, secret, sender, recipients, message)
 
-    monkeypatch.setattr(mail, "send", odd)
+    monkeypatch.setattr(smtp, "send", odd)
     number = add(heronmere, "odd@mill.example")
     add(heronmere, "office@millpond.example")
     outbox.send_due()
@@ -207,7 +208,7 @@ def test_a_password_with_letters_beyond_ascii_is_named(heronmere, outbox):
 )
 def test_a_webhook_that_cannot_be_called_is_refused_when_it_is_saved(url):
     with pytest.raises(ValueError, match="Write an address"):
-        ChannelInput(name="chat", url=url)
+        channel_spec(new := webhook("chat", url), new.secrets)
 
 
 def test_what_waits_is_removed_and_a_failing_outbox_shows(tmp_path):

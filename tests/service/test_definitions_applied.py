@@ -1,9 +1,9 @@
 """Everything that a person sets, out and back again as one text."""
 
 from running import run, service, set_up, sftp_store, small_account
+from web_hook import webhook
 
 from fasciculus.models import (
-    ChannelInput,
     DiscoveryRules,
     HostInput,
     MailServer,
@@ -67,8 +67,7 @@ def test_definitions_have_everything_that_a_person_sets(running, tmp_path):
     with running.client() as client:
         # It refers to a store before the first one is added.
         words = '{"text": {{ message.stores[0].name | tojson }}}'
-        chat = {"name": "chat", "url": address, "form": "template", "template": words}
-        client.channels_save(ChannelInput(**chat, secret="whsec_x1"))
+        client.channels_save(webhook("chat", address, "whsec_x1", template=words))
         mail = MailServer(
             address="mail.sedge-quill.example",
             user="reports",
@@ -107,7 +106,7 @@ def test_definitions_have_everything_that_a_person_sets(running, tmp_path):
         assert "channels.chat." in refused.stderr and "cannot be found" in refused.stderr
         assert "5 changed" in second.cli("definitions", "apply", str(path), env=secrets).stdout
         assert client.definitions_export() == text
-        assert client.mail_show().password_set and client.channels_list().items[0].secret_set
+        assert client.mail_show().password_set and client.channels_list().items[0].secrets_set
         assert client.templates_show("report.txt").text == words
         assert client.hosts_show("reed-1").discovery.homes == ["/home/{account}"]
         changed = {**secrets, "FASCICULUS_SETTINGS_MAIL_PASSWORD": "another"}

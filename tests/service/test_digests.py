@@ -5,11 +5,12 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 import time_machine
+from web_hook import saved, webhook
 
 from fasciculus.core.watch import Finding
-from fasciculus.models import ChannelInput, MailServer
+from fasciculus.models import MailServer
 from fasciculus.records.jobs import jobs
-from fasciculus.records.messages import alerts, channels, reports
+from fasciculus.records.messages import alerts, reports
 from fasciculus.records.paging import PageRequest
 from fasciculus.records.runs import runs
 from fasciculus.service.background import digests
@@ -25,8 +26,7 @@ NOON = datetime(2026, 11, 24, 12, 0, tzinfo=UTC)
 def office(heronmere):
     """The sender of digests of an installation with a channel."""
     with heronmere.records.write() as db:
-        new = ChannelInput(name="bell", url="https://bell.example/")
-        channels.save(db, heronmere.cipher, new)
+        saved(db, heronmere.cipher, webhook("bell", "https://bell.example/"))
     return Office(heronmere)
 
 

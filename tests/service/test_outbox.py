@@ -12,20 +12,21 @@ import time_machine
 from aiosmtpd.controller import Controller
 from ports import free_port
 from running import until
+from web_hook import saved, webhook
 
+from fasciculus.channels import posting, smtp
 from fasciculus.core.errors import (
     ConnectionLostError,
     RefusedError,
     SettingError,
     UnreachableError,
 )
-from fasciculus.models import ChannelInput, MailServer, WebhookMessage
-from fasciculus.records.messages import channels, reports
+from fasciculus.models import MailServer, WebhookMessage
+from fasciculus.records.messages import reports
 from fasciculus.records.messages.reports import NewReport
 from fasciculus.service.background import outbox as module
 from fasciculus.service.background.outbox import Outbox, wait_after
 from fasciculus.service.mail_settings import mail_password, mail_server, save_mail_server
-from fasciculus.service.notifications import mail, webhook
 from fasciculus.service.notifications.messages import MessageWriter
 
 pytestmark = pytest.mark.usefixtures("in_this_process")
@@ -48,7 +49,7 @@ class Server:
 @pytest.fixture
 def server(monkeypatch):
     found = Server()
-    monkeypatch.setattr(mail, "send", found.send)
+    monkeypatch.setattr(smtp, "send", found.send)
     return found
 
 
@@ -213,8 +214,7 @@ def test_the_fallback_channel_gets_what_the_mail_server_did_not(heronmere, serve
     outbox = Outbox(heronmere.records, heronmere.cipher, heronmere.events, writer.fallback_channel)
     server.refused = {b"one", b"two"}
     with heronmere.records.write() as db:
-        new = ChannelInput(name="bell", url="https://bell.example/")
-        channels.save(db, heronmere.cipher, new)
+        saved(db, heronmere.cipher, webhook("bell", "https://bell.example/"))
         save_mail_server(db, heronmere.cipher, MailServer(address="x", sender="d@x.example"))
         old = NewReport("alert", "A title", "All of it.", "", b"one", ["a@x.example"])
         stuck = reports.add(db, old)
@@ -238,7 +238,7 @@ def test_the_fallback_channel_gets_what_the_mail_server_did_not(heronmere, serve
     with heronmere.records.write() as db:
         db.execute("DELETE FROM report")
         reports.add(db, NewReport("run", "t", "", "", b"{}", channel="bell"))
-    monkeypatch.setattr(webhook, "send", refuse)
+    monkeypatch.setattr(posting, "send", refuse)
     assert [row[3] for row in after_two_hours()] == [None], "the channel itself has no other way"
 
 
@@ -251,7 +251,7 @@ def test_a_server_that_cannot_be_used_is_asked_once_a_round(heronmere, outbox, m
         asked.append(order)
         raise error("Nobody answers.")
 
-    monkeypatch.setattr(mail, "send", send)
+    monkeypatch.setattr(smtp, "send", send)
     waiting(heronmere, "one", "two", "three")
     outbox.send_due()
     assert len(asked) == 1 and [item.attempts for item in left(heronmere).values()] == [1, 1, 1]
@@ -260,16 +260,16 @@ def test_a_server_that_cannot_be_used_is_asked_once_a_round(heronmere, outbox, m
 def test_a_channel_that_is_away_holds_up_itself_alone(heronmere, outbox, server, monkeypatch):
     asked = []
 
-    def send(way, number, body, networks):
-        asked.append((way.channel.name, number))
-        if way.channel.name == "bell":
+    def send(channel, delivery):
+        asked.append((channel.name, delivery.number))
+        if channel.name == "bell":
             raise UnreachableError("It does not answer.")
+        return {}
 
-    monkeypatch.setattr(webhook, "send", send)
+    monkeypatch.setattr(posting, "send", send)
     with heronmere.records.write() as db:
         for name in ("bell", "horn"):
-            url = f"https://{name}.example/"
-            channels.save(db, heronmere.cipher, ChannelInput(name=name, url=url))
+            saved(db, heronmere.cipher, webhook(name, f"https://{name}.example/"))
         for name in ("bell", "horn", "bell", "gone", "horn"):
             reports.add(db, NewReport("run", "t", "", "", b"{}", channel=name))
     waiting(heronmere, "one")
@@ -296,7 +296,7 @@ def test_one_that_is_being_stopped_leaves_the_rest_for_later(heronmere, outbox, 
         outbox.stop()
         return {}
 
-    monkeypatch.setattr(mail, "send", send)
+    monkeypatch.setattr(smtp, "send", send)
     _, two = waiting(heronmere, "one", "two")
     outbox.send_due()
     assert list(left(heronmere)) == [two]

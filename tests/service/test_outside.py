@@ -8,10 +8,11 @@ import time
 
 import pytest
 from running import service, until
+from web_hook import webhook
 
 from fasciculus.client import ClientError
 from fasciculus.core.errors import ConnectionLostError, SettingError, UnreachableError
-from fasciculus.models import ChannelInput, HostInput, KindSettings, MailServer, StoreInput
+from fasciculus.models import HostInput, KindSettings, MailServer, StoreInput
 from fasciculus.service import outside
 from fasciculus.service.notifications import templates
 
@@ -154,7 +155,7 @@ def test_trials_of_messages_end_before_their_clients_give_up(tmp_path, rogue, mo
         )
         tried = client.mail_try("duty@heronmere.example")
         assert not tried.ok and "within 1 seconds" in tried.steps[-1].text
-        client.channels_save(ChannelInput(name="bell", url=f"http://127.0.0.1:{silent.port}/"))
+        client.channels_save(webhook("bell", f"http://127.0.0.1:{silent.port}/"))
         with pytest.raises(ClientError, match="within 1 seconds"):
             client.channels_try("bell")
 

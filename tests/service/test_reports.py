@@ -166,18 +166,20 @@ def certificate(tmp_path):
 
 
 def test_starttls_and_sign_in(tmp_path, certificate, monkeypatch):
+    from fasciculus.channels import mail_message, smtp
     from fasciculus.core.errors import UnreachableError
-    from fasciculus.service.notifications import mail
 
     key, cert = certificate
     context = ssl.create_default_context(ssl.Purpose.CLIENT_AUTH)
     context.load_cert_chain(cert, key)
     box = MailboxStandIn(tmp_path / "box", user="fasciculus", password="stamp", tls=context)
-    message = mail.compose("a@sedge-quill.example", ["b@sedge-quill.example"], "t", "x", "<p>x</p>")
+    message = mail_message.compose(
+        "a@sedge-quill.example", ["b@sedge-quill.example"], "t", "x", "<p>x</p>"
+    )
 
     def send(secret="stamp", **more):
         server = mail_to(box.port, security="starttls", user="fasciculus", **more)
-        mail.send(server, secret, "a@sedge-quill.example", ["b@sedge-quill.example"], message)
+        smtp.send(server, secret, "a@sedge-quill.example", ["b@sedge-quill.example"], message)
 
     with pytest.raises(UnreachableError, match="could not prove who it is"):
         send()
@@ -189,7 +191,7 @@ def test_starttls_and_sign_in(tmp_path, certificate, monkeypatch):
     send()
     assert len(box.messages()) == 1
     with pytest.raises(UnreachableError, match="does not speak TLS there"):
-        mail.send(mail_to(box.port, security="tls"), "", "a@b.example", ["b@b.example"], message)
+        smtp.send(mail_to(box.port, security="tls"), "", "a@b.example", ["b@b.example"], message)
     box.close()
 
 

@@ -113,18 +113,17 @@ export const calendarFeedRemove = () => call<void>('DELETE', '/calendar/feed');
 export const changesList = (query?: Query<'changes_list'>) =>
   call<Schemas['Page_SettingChange_']>('GET', '/changes' + queryString(query));
 
-/** Webhooks that reports go to. */
+/** Channels that reports go to. */
 export const channelsList = () => call<Schemas['Page_Channel_']>('GET', '/channels');
 
-/** Add a webhook, or change the one of its name. */
-export const channelsSave = (
-  body: Optional<Schemas['ChannelInput'], 'form' | 'template' | 'secret'>,
-) => call<Schemas['Page_Channel_']>('PUT', '/channels', body);
+/** Add a channel, or change the one of its name. */
+export const channelsSave = (body: Optional<Schemas['ChannelInput'], 'secrets'>) =>
+  call<Schemas['Page_Channel_']>('PUT', '/channels', body);
 
-/** Remove a webhook that nothing uses. */
+/** Remove a channel that nothing uses. */
 export const channelsRemove = (name: string) => call<void>('DELETE', `/channels/${part(name)}`);
 
-/** Send a test message to a webhook, and show its answer. */
+/** Send a test message to a channel, and show its answer. */
 export const channelsTry = (name: string) =>
   call<Schemas['ChannelAnswer']>('POST', `/channels/${part(name)}/try`);
 

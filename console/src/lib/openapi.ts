@@ -269,9 +269,9 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** Webhooks that reports go to */
+    /** Channels that reports go to */
     get: operations['channels_list'];
-    /** Add a webhook, or change the one of its name */
+    /** Add a channel, or change the one of its name */
     put: operations['channels_save'];
     post?: never;
     delete?: never;
@@ -290,7 +290,7 @@ export interface paths {
     get?: never;
     put?: never;
     post?: never;
-    /** Remove a webhook that nothing uses */
+    /** Remove a channel that nothing uses */
     delete: operations['channels_remove'];
     options?: never;
     head?: never;
@@ -306,7 +306,7 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Send a test message to a webhook, and show its answer */
+    /** Send a test message to a channel, and show its answer */
     post: operations['channels_try'];
     delete?: never;
     options?: never;
@@ -2437,25 +2437,22 @@ export interface components {
     };
     /**
      * Channel
-     * @description A webhook in a list, with only the host of its address, since the rest may be secret.
+     * @description A channel in a list. ``where`` is where it sends to, without anything secret.
      */
     Channel: {
       /** Name */
       name: string;
-      /** Host */
-      host: string;
-      /** Form */
-      form: string;
+      settings:
+        | components['schemas']['SettingsWebhookSettings']
+        | components['schemas']['SettingsChatSettings']
+        | components['schemas']['SettingsMailSettings'];
+      /** Where */
+      where: string;
       /**
-       * Template
-       * @default
+       * Secrets Set
+       * @default []
        */
-      template: string;
-      /**
-       * Secret Set
-       * @default false
-       */
-      secret_set: boolean;
+      secrets_set: string[];
       /**
        * Jobs
        * @default []
@@ -2464,8 +2461,8 @@ export interface components {
     };
     /**
      * ChannelAnswer
-     * @description The answer of a webhook: its status, its duration in seconds, and the beginning of
-     *     the body.
+     * @description The answer of a channel: its HTTP status if it has one, its duration in seconds, and the
+     *     beginning of the body.
      */
     ChannelAnswer: {
       /** Ok */
@@ -2484,34 +2481,25 @@ export interface components {
     };
     /**
      * ChannelInput
-     * @description A webhook that reports go to as well.
+     * @description A channel to be saved. Secrets you omit stay as they were; an empty text removes one.
      *
-     *     ``form`` is the payload: “message” is the whole report as JSON, signed with ``secret``
-     *     (Standard Webhooks 1.0); “text” and “content” one line under that name, as many chat services
-     *     take it; “template” what ``template`` makes of it, which must be JSON. ``secret`` is given when
-     *     saving, never given back; left out, it stays as it was.
+     *     The fields of its previous form (``url``, ``form``, ``template``, ``secret``) are accepted for
+     *     one version.
      */
     ChannelInput: {
       /** Name */
       name: string;
-      /** Url */
-      url: string;
+      settings:
+        | components['schemas']['SettingsWebhookSettings']
+        | components['schemas']['SettingsChatSettings']
+        | components['schemas']['SettingsMailSettings'];
       /**
-       * Form
-       * @default message
-       * @enum {string}
+       * Secrets
+       * @default {}
        */
-      form: 'message' | 'text' | 'content' | 'template';
-      /**
-       * Template
-       * @default
-       */
-      template: string;
-      /**
-       * Secret
-       * @default null
-       */
-      secret: string | null;
+      secrets: {
+        [key: string]: string | null;
+      };
     };
     /**
      * Command
@@ -4235,6 +4223,11 @@ export interface components {
       hosts: components['schemas']['KindInfo'][];
       /** Databases */
       databases: components['schemas']['KindInfo'][];
+      /**
+       * Channels
+       * @default []
+       */
+      channels: components['schemas']['KindInfo'][];
       /** Engines */
       engines: string[];
       /**
@@ -7490,6 +7483,87 @@ export interface components {
        * @example fasciculus-restore
        */
       restore_user: string;
+    };
+    /**
+     * WebhookSettings
+     * @description The payload of a webhook.
+     */
+    SettingsWebhookSettings: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'webhook';
+      /**
+       * Template
+       * @description Replaces the payload; must produce JSON, as in {"text": {{ message.title | tojson }}}.
+       * @default
+       */
+      template: string;
+    };
+    /**
+     * ChatSettings
+     * @description The form of a chat message.
+     */
+    SettingsChatSettings: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'chat';
+      /**
+       * Field
+       * @description The name of the field that holds the line in the JSON sent.
+       * @default text
+       * @enum {string}
+       */
+      field: 'text' | 'content';
+    };
+    /**
+     * MailSettings
+     * @description The recipients of a mail channel, and its mail server if it has its own.
+     */
+    SettingsMailSettings: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'mail';
+      /**
+       * Recipients
+       * @description E-mail addresses, separated by commas.
+       * @example duty@sedge-quill.example
+       */
+      recipients: string;
+      /**
+       * Mail server
+       * @description Empty: the mail server for all reports. Another one, if this is the fallback channel.
+       * @default
+       * @example mail.sedge-quill.example
+       */
+      address: string;
+      /**
+       * Port
+       * @default 587
+       */
+      port: number;
+      /**
+       * Security
+       * @default starttls
+       * @enum {string}
+       */
+      security: 'starttls' | 'tls' | 'none';
+      /**
+       * User
+       * @default
+       */
+      user: string;
+      /**
+       * Sender
+       * @description Empty: the sender of all reports.
+       * @default
+       */
+      sender: string;
     };
   };
   responses: never;

@@ -12,6 +12,7 @@
     problem,
     place,
     prefix = '',
+    ids = '',
   }: {
     kind: KindInfo;
     settings: Settings;
@@ -23,8 +24,10 @@
     place: string;
     /** Before the names of secrets, such as “mariadb_”. */
     prefix?: string;
+    /** Before the ids of fields, if a page has several such forms. */
+    ids?: string;
   } = $props();
-  const id = (field: KindField) => (prefix + field.name).replaceAll('_', '-');
+  const id = (field: KindField) => (ids + prefix + field.name).replaceAll('_', '-');
   const at = (field: KindField) => problem?.at(`${place}.${field.name}`);
   const text = (field: KindField) => String(settings[field.name] ?? field.default ?? '');
   const outOfBounds = (field: KindField) => {

@@ -31,18 +31,25 @@ class KindOptions:
         self.kind = kind
         self._settings = {option_of(field.name, prefix): field for field in kind.fields}
         self._secrets = {option_of(field.name, prefix) + "-file": field for field in kind.secrets}
+        self._files = {
+            f"{option}-file": field for option, field in self._settings.items() if field.multiline
+        }
 
     @property
     def names(self) -> list[str]:
-        return [*self._settings, *self._secrets]
+        return [*self._settings, *self._files, *self._secrets]
 
     def settings(self, given: Mapping[str, str]) -> dict[str, Any]:
         """Return the settings that were given."""
-        return {
+        found = {
             field.name: _typed(option, field, given[option])
             for option, field in self._settings.items()
             if option in given
         }
+        for option, field in self._files.items():
+            if option in given:
+                found[field.name] = read_file(option, given[option], strip=False)
+        return found
 
     def secrets(self, given: Mapping[str, str]) -> dict[str, str]:
         """Return the secrets, read from the files that were named."""
@@ -56,7 +63,11 @@ class KindOptions:
         """(kind, option, what it is) for a table."""
         files = "; a file, or “-” for standard input"
         return [
-            (self.kind.name, option, field.title + (f": {field.hint}" if field.hint else ""))
+            (
+                self.kind.name,
+                f"{option}-file" if field.multiline else option,
+                field.title + (f": {field.hint}" if field.hint else ""),
+            )
             for option, field in self._settings.items()
         ] + [
             (self.kind.name, option, field.title + files) for option, field in self._secrets.items()

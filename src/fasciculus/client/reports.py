@@ -76,21 +76,21 @@ class ReportCalls(Transport):
         return self._call("GET", "/channels", models.Page[models.Channel])
 
     def channels_save(self, channel: models.ChannelInput) -> models.Page[models.Channel]:
-        """Add a webhook, or change the one of its name.
+        """Add a channel, or change the one of its name.
 
         Raises ``RefusedError`` naming the field that cannot be used.
         """
         return self._call("PUT", "/channels", models.Page[models.Channel], channel)
 
     def channels_remove(self, name: str) -> None:
-        """Remove a webhook that nothing uses.
+        """Remove a channel that nothing uses.
 
         Raises ``NotFoundError`` if the name is unknown.
         """
         self._request("DELETE", f"/channels/{quote(name)}")
 
     def channels_try(self, name: str) -> models.ChannelAnswer:
-        """Send a test message to a webhook; gives its answer.
+        """Send a test message to a channel; gives its answer.
 
         Raises ``NotFoundError`` if the name is unknown.
         """

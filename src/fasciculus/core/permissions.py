@@ -20,7 +20,7 @@ class Permission(StrEnum):
     RESTORE = "restore"
     #: Change jobs, hosts, accounts and the words of messages.
     CONFIGURE = "configure"
-    #: Change stores, keys, mail server, webhooks, addresses, alert settings and definitions.
+    #: Change stores, keys, mail server, channels, addresses, alert settings and definitions.
     ADMINISTER = "administer"
 
 

@@ -196,7 +196,13 @@ class Demo:
             )
         )
         bell = f"http://127.0.0.1:{self.page.port}/bell"
-        client.channels_save(ChannelInput(name="bell", url=bell, secret=self.kept.store_password))
+        client.channels_save(
+            ChannelInput(
+                name="bell",
+                settings=KindSettings(kind="webhook"),
+                secrets={"url": bell, "secret": self.kept.store_password},
+            )
+        )
         servers = []
         if self.database is not None:
             servers = [{"kind": "mariadb", "socket": self.database.socket, "user": "fasciculus"}]

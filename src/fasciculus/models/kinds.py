@@ -54,6 +54,7 @@ class Kinds(Model):
     stores: list[KindInfo]
     hosts: list[KindInfo]
     databases: list[KindInfo]
+    channels: list[KindInfo] = []
     #: Every engine, those of files included.
     engines: list[str]
     #: What people call them.

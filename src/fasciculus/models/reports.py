@@ -3,32 +3,17 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
+from .kinds import KindSettings
 from .model import Model, RenamedFields
 from .texts import Name, checked, mail_address_or_empty
 
-#: A name of a host (labels of at most 63 letters, RFC 1035) or an address, and a port.
-_HOST = re.compile(
-    r"(?:[^/@]*@)?(?:(?=[^/:?#]{1,253}(?:[/:?#]|$))[^\s./:?#]{1,63}(?:\.[^\s./:?#]{1,63})*\.?|\[[0-9a-fA-F:.]+\])"
-    r"(?::[0-9]{1,5})?(?:[/?#]|$)"
-)
 _TIME = re.compile(r"([01]?[0-9]|2[0-3]):([0-5][0-9])", re.ASCII)
-
-
-def _web_address(value: str) -> str:
-    value = value.strip()
-    scheme, _, rest = value.partition("://")
-    if (
-        scheme not in ("http", "https")
-        or any(c.isspace() or not c.isprintable() for c in value)
-        or not _HOST.match(rest)
-    ):
-        raise ValueError("Write an address such as https://chat.sedge-quill.example/hooks/….")
-    return value
 
 
 def _time_of_day(value: str) -> str:
@@ -106,41 +91,56 @@ class MailServer(RenamedFields):
 
 
 class ChannelInput(Model):
-    """A webhook that reports go to as well.
+    """A channel to be saved. Secrets you omit stay as they were; an empty text removes one.
 
-    ``form`` is the payload: “message” is the whole report as JSON, signed with ``secret``
-    (Standard Webhooks 1.0); “text” and “content” one line under that name, as many chat services
-    take it; “template” what ``template`` makes of it, which must be JSON. ``secret`` is given when
-    saving, never given back; left out, it stays as it was.
+    The fields of its previous form (``url``, ``form``, ``template``, ``secret``) are accepted for
+    one version.
     """
 
     name: Name
-    url: Annotated[str, checked(_web_address)] = Field(repr=False)
-    form: Literal["message", "text", "content", "template"] = "message"
-    template: str = Field(default="", max_length=20_000)
-    secret: str | None = Field(default=None, repr=False, exclude_if=lambda value: value is None)
+    settings: KindSettings
+    secrets: dict[str, str | None] = Field(default={}, repr=False)
 
-    @model_validator(mode="after")
-    def _fits(self) -> ChannelInput:
-        if self.form == "template" and not self.template.strip():
-            raise ValueError("template: write one, or choose another form.")
-        return self
+    @model_validator(mode="before")
+    @classmethod
+    def _take_former_fields(cls, values: Any) -> Any:
+        if not isinstance(values, dict) or "settings" in values:
+            return values
+        return former_channel(values)
+
+
+def former_channel(values: Mapping[str, Any]) -> dict[str, Any]:
+    """Return a channel in its present form, out of the fields of the previous version."""
+    form = values.get("form", "message")
+    if form == "template" and not str(values.get("template", "")).strip():
+        raise ValueError("template: write one, or omit “form”.")
+    settings = (
+        {"kind": "chat", "field": form}
+        if form in ("text", "content")
+        else {"kind": "webhook", "template": values.get("template", "")}
+    )
+    given = {key: values[key] for key in ("url", "secret") if values.get(key) is not None}
+    other = {k: v for k, v in values.items() if k not in ("url", "form", "template", "secret")}
+    secrets = {**given, **other.get("secrets", {})}
+    if settings["kind"] == "chat":
+        # A line is not signed.
+        secrets.pop("secret", None)
+    return {**other, "settings": settings, "secrets": secrets}
 
 
 class Channel(Model):
-    """A webhook in a list, with only the host of its address, since the rest may be secret."""
+    """A channel in a list. ``where`` is where it sends to, without anything secret."""
 
     name: str
-    host: str
-    form: str
-    template: str = ""
-    secret_set: bool = False
+    settings: KindSettings
+    where: str
+    secrets_set: list[str] = []
     jobs: list[str] = []
 
 
 class ChannelAnswer(Model):
-    """The answer of a webhook: its status, its duration in seconds, and the beginning of
-    the body.
+    """The answer of a channel: its HTTP status if it has one, its duration in seconds, and the
+    beginning of the body.
     """
 
     ok: bool
@@ -189,7 +189,7 @@ class WebhookStore(Model):
 
 
 class WebhookMessage(Model):
-    """The payload of a webhook with the form “message”. ``version`` grows when the meaning of a
+    """The payload of a webhook without a template. ``version`` grows when the meaning of a
     field changes; fields may be added. ``event`` is run, alert, digest, maintenance or try.
     """
 

@@ -2,20 +2,33 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from typing import Any
+from collections.abc import Callable, Iterable, Mapping
+from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 from pydantic_core import InitErrorDetails, PydanticCustomError
 
+from ..channels import KINDS as CHANNEL_KINDS
+from ..channels.base import ChannelSpec
 from ..core.errors import SettingError
 from ..databases import ENGINES, server_engines
 from ..hosts import KINDS as HOST_KINDS
 from ..kinds import Kind, Secrets, Settings
-from ..models import Database, HostInput, KindField, KindInfo, Kinds, KindSettings, StoreInput
+from ..models import (
+    ChannelInput,
+    Database,
+    HostInput,
+    KindField,
+    KindInfo,
+    Kinds,
+    KindSettings,
+    StoreInput,
+)
 from ..models.validation import field_errors
 from ..registry import Registry
 from ..stores import KINDS as STORE_KINDS
+
+M = TypeVar("M", bound=BaseModel)
 
 
 def check_store(store: StoreInput) -> Settings:
@@ -46,6 +59,33 @@ def check_host(host: HostInput) -> Settings:
     host.servers = [KindSettings(**server.model_dump()) for server in servers]
     _check_secrets(host.secrets, names)
     return found
+
+
+def check_channel(channel: ChannelInput) -> Settings:
+    """Return the same for a channel; the values of its secrets are checked by ``channel_spec``."""
+    found = _checked(CHANNEL_KINDS, channel.settings, "settings")
+    channel.settings = KindSettings(**found.model_dump())
+    _check_secrets(channel.secrets, CHANNEL_KINDS.get(found.kind).secrets.model_fields)
+    return found
+
+
+def channel_spec(channel: ChannelInput, secrets: Mapping[str, str]) -> ChannelSpec:
+    """Return a channel with all its secrets, those that are saved included. Raises
+    ``ValidationError`` or ``SettingError``.
+    """
+    settings = check_channel(channel)
+    known = CHANNEL_KINDS.get(settings.kind).secrets
+    # Another kind may have had other secrets under this name.
+    kept = {key: value for key, value in secrets.items() if key in known.model_fields}
+    valid = _at("secrets", lambda: known.model_validate(kept))
+    found = {key: value for key, value in valid.model_dump().items() if value}
+    return ChannelSpec(channel.name, settings, found)
+
+
+def needed_secrets(channel: ChannelInput) -> list[str]:
+    """Return the secrets without which a channel cannot be added."""
+    fields = CHANNEL_KINDS.get(channel.settings.kind).secrets.model_fields
+    return [name for name, field in fields.items() if field.is_required()]
 
 
 def check_databases(databases: Iterable[Database]) -> None:
@@ -79,7 +119,15 @@ def connection_secrets(kind: str, secrets: Mapping[str, str]) -> dict[str, str]:
 
 def _checked(registry: Registry[Any], settings: KindSettings, place: str) -> Settings:
     try:
-        return registry.parse(settings.model_dump())
+        return _at(place, lambda: registry.parse(settings.model_dump()))
+    except SettingError as error:
+        raise SettingError(error.message, error.hint, field=f"{place}.kind") from error
+
+
+def _at(place: str, validate: Callable[[], M]) -> M:
+    """Return what a validation gives; its errors name their fields below a place."""
+    try:
+        return validate()
     except ValidationError as error:
         raise ValidationError.from_exception_data(
             place,
@@ -92,8 +140,6 @@ def _checked(registry: Registry[Any], settings: KindSettings, place: str) -> Set
                 for row in field_errors(error)
             ],
         ) from None
-    except SettingError as error:
-        raise SettingError(error.message, error.hint, field=f"{place}.kind") from error
 
 
 def _check_secrets(given: Mapping[str, str | None], known: Iterable[str]) -> None:
@@ -116,6 +162,7 @@ def described_kinds() -> list[tuple[str, str, dict[str, Any]]]:
         ("Store", "settings", _schemas(STORE_KINDS.all())),
         ("Host", "connection", _schemas(HOST_KINDS.all())),
         ("Host", "servers", _schemas(server_engines())),
+        ("Channel", "settings", _schemas(CHANNEL_KINDS.all())),
     ]
 
 
@@ -129,6 +176,7 @@ def kinds() -> Kinds:
         stores=[_info(kind) for kind in STORE_KINDS.all()],
         hosts=[_info(kind) for kind in HOST_KINDS.all() if kind.name != "unconnected"],
         databases=[_info(engine) for engine in server_engines()],
+        channels=[_info(kind) for kind in CHANNEL_KINDS.all()],
         engines=ENGINES.names(),
         engine_titles={engine.name: engine.title for engine in ENGINES.all()},
         refused=STORE_KINDS.refused,

@@ -19,6 +19,7 @@ from multiprocessing.process import BaseProcess
 from types import FrameType
 from typing import Any, Generic, ParamSpec, TypeVar
 
+from ..channels import KINDS as CHANNELS
 from ..core.errors import ConnectionLostError, FasciculusError, UnreachableError
 from ..databases import ENGINES
 from ..memory import limit_memory
@@ -43,14 +44,13 @@ _PRELOADED = (
     "fasciculus.service.usecases.inventory.host_check",
     "fasciculus.service.usecases.inventory.host_proposal",
     "fasciculus.service.usecases.stores.check",
-    "fasciculus.service.notifications.mail",
-    "fasciculus.service.notifications.webhook",
+    "fasciculus.channels.smtp",
     "fasciculus.service.monitoring.certificates",
     "fasciculus.hosts.ssh.host",
     "fasciculus.stores.sftp",
 )
 _context = multiprocessing.get_context("forkserver")
-_context.set_forkserver_preload([*_PRELOADED, *ENGINES.modules()])
+_context.set_forkserver_preload([*_PRELOADED, *CHANNELS.modules(), *ENGINES.modules()])
 
 
 def warm_up() -> None:

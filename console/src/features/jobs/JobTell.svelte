@@ -70,7 +70,7 @@
         <Checkbox
           checked={job.channels.includes(channel.name)}
           onchange={() => (job.channels = toggled(job.channels, channel.name))}
-          >{channel.name} ({channel.host})</Checkbox
+          >{channel.name} ({channel.where})</Checkbox
         >
       {/each}
     </div>

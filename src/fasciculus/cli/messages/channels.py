@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import sys
-from typing import Annotated, Literal
+from typing import Annotated
 
 import typer
 
 from ... import models
 from .. import output
+from ..kind_options import EXTRA, KindOptions, find_kind, parse_extra, show_kinds
 from ..parameters import AsJson, Yes
 from ..session import service
 
-app = typer.Typer(help="Webhooks that receive reports.", no_args_is_help=True)
+app = typer.Typer(help="Webhooks, chats and mail that receive reports.", no_args_is_help=True)
 templates_app = typer.Typer(help="Message templates.", no_args_is_help=True)
 
 ChannelName = Annotated[
@@ -35,45 +36,49 @@ def list_(as_json: AsJson = False) -> None:
         rows,
         [
             ("CHANNEL", lambda c: c.name),
-            ("HOST", lambda c: c.host),
-            ("FORM", lambda c: c.form),
-            ("SIGNED", lambda c: "yes" if c.secret_set else "no"),
+            ("KIND", lambda c: c.settings.kind),
+            ("WHERE", lambda c: c.where),
+            ("SECRETS", lambda c: ", ".join(c.secrets_set) or "none"),
             ("JOBS", lambda c: ", ".join(c.jobs)),
         ],
-        "No channels yet. Add one: fasciculus channels save NAME --url-file FILE",
+        "No channels yet. Add one: fasciculus channels save NAME --kind webhook --url-file FILE",
     )
     return None
 
 
-@app.command()
+@app.command("kinds")
+def kinds(as_json: AsJson = False) -> None:
+    """List the kinds of channels, with the options of each."""
+    with service() as client:
+        known = client.kinds_list().channels
+    show_kinds([KindOptions(kind) for kind in known], as_json)
+
+
+@app.command(context_settings=EXTRA)
 def save(
+    context: typer.Context,
     name: ChannelName,
-    url_file: Annotated[
-        str,
-        typer.Option(help="A file with the address, which may be secret; “-” for standard input."),
-    ],
-    form: Annotated[
-        Literal["message", "text", "content", "template"],
-        typer.Option(
-            help="Payload: the whole message as signed JSON, one line as “text” or “content”, or "
-            "the output of a template."
-        ),
-    ] = "message",
-    template_file: Annotated[str, typer.Option(help="A file with the template.")] = "",
-    secret_file: Annotated[str, typer.Option(help="A file with the signing secret.")] = "",
+    kind: Annotated[
+        str, typer.Option(help="webhook, chat or mail; fasciculus channels kinds lists them.")
+    ] = "",
     as_json: AsJson = False,
 ) -> None:
-    """Add a channel, or change the one of that name."""
-    with service({"url": "--url-file", "template": "--template-file"}) as client:
+    """Add a channel, or change the one of that name.
+
+    Its further options depend on the kind: fasciculus channels kinds.
+    """
+    with service({"settings.template": "--template-file"}) as client:
+        known = {row.name: row for row in client.channels_list().items}
+        old = known.get(name)
+        kind = kind or (old.settings.kind if old else "webhook")
+        of_kind = KindOptions(find_kind(client.kinds_list().channels, kind))
+        given = parse_extra(context.args, of_kind.names, ["kind"])
+        before = old.settings.model_dump() if old and old.settings.kind == kind else {}
         rows = client.channels_save(
             models.ChannelInput(
                 name=name,
-                url=output.read_file("--url-file", url_file),
-                form=form,
-                template=output.read_file("--template-file", template_file, strip=False)
-                if template_file
-                else "",
-                secret=output.read_file("--secret-file", secret_file) if secret_file else None,
+                settings=models.KindSettings(**{**before, "kind": kind, **of_kind.settings(given)}),
+                secrets=dict(of_kind.secrets(given)),
             )
         )
     output.done(rows, f"Saved. Try it: fasciculus channels try {name}", as_json)
@@ -88,7 +93,8 @@ def try_(name: ChannelName, as_json: AsJson = False) -> None:
         output.show_json(answer)
     else:
         mark = "●" if answer.ok else "■"
-        status = answer.status if answer.status is not None else "no answer"
+        said = "accepted" if answer.ok else "no answer"
+        status = answer.status if answer.status is not None else said
         output.say(f"{mark} {status} in {answer.seconds:.2f} s {answer.error}".rstrip())
         if answer.body:
             output.say(answer.body)

@@ -1,54 +1,45 @@
-"""Channels: targets of reports other than mail."""
+"""Channels: the ways by which reports reach people."""
 
 from __future__ import annotations
 
 import sqlite3
-from dataclasses import dataclass
-from urllib.parse import urlsplit
 
+from ...channels import KINDS
+from ...channels.base import ChannelSpec
 from ...core.errors import MissingError, SettingError
-from ...models import Channel, ChannelInput
+from ...models import Channel, ChannelInput, KindSettings
 from .. import settings
 from ..forget_secrets import MAIL
 from ..jobs import jobs
-from ..secret_cipher import SecretCipher, merged
+from ..odd_rows import readable
+from ..secret_cipher import SecretCipher
 from ..settings import WATCH
-
-
-@dataclass(frozen=True, slots=True)
-class ChannelSecrets:
-    """A channel with what nobody is shown."""
-
-    channel: ChannelInput
-    url: str
-    secret: str
 
 
 def channels(db: sqlite3.Connection, cipher: SecretCipher) -> list[Channel]:
     """Return all channels by name."""
     used = jobs.jobs(db)
-    return [
-        _shown(row, cipher, [job.name for job in used if row["name"] in job.channels])
-        for row in db.execute("SELECT * FROM channel ORDER BY name")
-    ]
+    return readable(
+        db.execute("SELECT * FROM channel ORDER BY name").fetchall(),
+        lambda row: _shown(row, cipher, [job.name for job in used if row["name"] in job.channels]),
+    )
 
 
 def _shown(row: sqlite3.Row, cipher: SecretCipher, used: list[str]) -> Channel:
-    found = _with_secrets(row, cipher)
+    found = _spec(row, cipher)
     return Channel(
-        name=found.channel.name,
-        host=urlsplit(found.url).netloc.rpartition("@")[2],
-        form=found.channel.form,
-        template=found.channel.template,
-        secret_set=bool(found.secret),
+        name=found.name,
+        settings=KindSettings(**found.settings.model_dump()),
+        where=KINDS.get(found.settings.kind).describe(found),
+        secrets_set=sorted(found.secrets),
         jobs=used,
     )
 
 
-def _with_secrets(row: sqlite3.Row, cipher: SecretCipher) -> ChannelSecrets:
-    secrets = cipher.decrypt(row["secrets"])
-    channel = ChannelInput.model_validate_json(row["document"])
-    return ChannelSecrets(channel, secrets.get("url", ""), secrets.get("secret", ""))
+def _spec(row: sqlite3.Row, cipher: SecretCipher) -> ChannelSpec:
+    saved = ChannelInput.model_validate_json(row["document"])
+    found = KINDS.parse(saved.settings.model_dump())
+    return ChannelSpec(row["name"], found, cipher.decrypt(row["secrets"]))
 
 
 def _row(db: sqlite3.Connection, name: str) -> sqlite3.Row:
@@ -59,30 +50,34 @@ def _row(db: sqlite3.Connection, name: str) -> sqlite3.Row:
     return row
 
 
-def channel(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> ChannelSecrets:
-    """Return one channel with its address and secret, for sending. Raises ``MissingError`` for an
-    unknown name, ``SettingError`` if its address was lost with a key.
+def channel(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> ChannelSpec:
+    """Return one channel with its secrets, for sending. Raises ``MissingError`` for an unknown
+    name, ``SettingError`` if a secret that it needs was lost with a key.
     """
-    found = _with_secrets(_row(db, name), cipher)
-    if not found.url:
-        raise SettingError(
-            f"The address of channel “{name}” was forgotten with the key of the records.",
-            "Save the channel with its address again.",
-        )
+    found = _spec(_row(db, name), cipher)
+    for secret, field in KINDS.get(found.settings.kind).secrets.model_fields.items():
+        if field.is_required() and not found.secrets.get(secret):
+            label = (field.title or secret).lower()
+            raise SettingError(
+                f"The {label} of channel “{name}” was forgotten with the key of the records.",
+                f"Save the channel with its {label} again.",
+            )
     return found
 
 
-def save(db: sqlite3.Connection, cipher: SecretCipher, new: ChannelInput) -> None:
-    """Add a channel, or change the one of its name. Its address is kept encrypted: for many chat
-    services it is all that a sender needs."""
-    old = db.execute("SELECT secrets FROM channel WHERE name=?", (new.name,)).fetchone()
-    known = cipher.decrypt(old["secrets"]) if old else {}
-    secrets = merged(known, {"url": new.url, "secret": new.secret})
-    shown = new.model_copy(update={"url": "https://kept.example", "secret": None})
+def secrets(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> dict[str, str]:
+    """Return the saved secrets of a channel; none for one that is new."""
+    row = db.execute("SELECT secrets FROM channel WHERE name=?", (name,)).fetchone()
+    return cipher.decrypt(row["secrets"]) if row else {}
+
+
+def save(db: sqlite3.Connection, cipher: SecretCipher, new: ChannelSpec) -> None:
+    """Add a channel, or change the one of its name."""
+    shown = ChannelInput(name=new.name, settings=KindSettings(**new.settings.model_dump()))
     db.execute(
         "INSERT INTO channel (name, document, secrets) VALUES (?, ?, ?) ON CONFLICT (name) DO "
         "UPDATE SET document=excluded.document, secrets=excluded.secrets",
-        (new.name, shown.model_dump_json(), cipher.encrypt(secrets)),
+        (new.name, shown.model_dump_json(), cipher.encrypt(dict(new.secrets))),
     )
 
 

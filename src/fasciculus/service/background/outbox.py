@@ -9,6 +9,8 @@ from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 from functools import partial
 
+from ...channels import KINDS as CHANNELS
+from ...channels import smtp
 from ...core.errors import FasciculusError, RefusedError
 from ...models import MailServer
 from ...records.db import Records
@@ -17,7 +19,7 @@ from ...records.secret_cipher import SecretCipher
 from .. import outside
 from ..event_stream import EventStream
 from ..mail_settings import mail_password, mail_server, sender_of
-from ..notifications import mail, webhook
+from ..notifications.channel_messages import delivery
 from .loop import BackgroundLoop, words
 
 log = logging.getLogger(__name__)
@@ -69,7 +71,7 @@ class Outbox:
         self._loop.start()
 
     def stop(self) -> None:
-        self._loop.stop(mail.TIMEOUT)
+        self._loop.stop(smtp.TIMEOUT)
 
     @property
     def loop(self) -> BackgroundLoop:
@@ -131,17 +133,18 @@ class Outbox:
         """Send one report and return the refused addresses."""
         if not due.channel:
             sender = sender_of(db)
-            return outside.call(mail.send, server, secret, sender, due.recipients, due.message)
+            return outside.call(smtp.send, server, secret, sender, due.recipients, due.message)
         way = channels.channel(db, self._cipher, due.channel)
-        outside.call(webhook.send, way, f"report-{due.id}", due.message, self._networks)
-        return {}
+        number = f"report-{due.id}"
+        sent = delivery(db, self._cipher, number, due.message, self._networks, due.recipients)
+        return outside.call(CHANNELS.get(way.settings.kind).send, way, sent)
 
     def _sent(self, due: reports.DueReport, refused: dict[str, str], most: timedelta) -> None:
         """Note that a report was accepted; for refused addresses it is retried."""
         with self._records.write() as writer:
             if refused:
                 number = reports.part(writer, due.id, list(refused))
-                error = " ".join(mail.refusal(refused))
+                error = " ".join(smtp.refusal(refused))
                 self._put_off(replace(due, id=number, recipients=list(refused)), error, most)
             reports.sent(writer, due.id)
 

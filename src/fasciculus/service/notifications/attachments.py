@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import logging
-from dataclasses import dataclass
 
+from ...channels.mail_message import Attachment
 from ...core.errors import FasciculusError
 from ...core.subject import Subject
 from ...models import Task
@@ -15,14 +15,6 @@ from ..store_work import read_pieces
 from ..tasks.orders.connections import OrderInputs, store_order
 
 log = logging.getLogger(__name__)
-
-
-@dataclass(frozen=True, slots=True)
-class Attachment:
-    """A file of a message."""
-
-    name: str
-    data: bytes
 
 
 def attachments(sources: OrderInputs, run_id: int) -> list[Attachment]:

@@ -10,6 +10,9 @@ from datetime import UTC, datetime
 from html import escape
 from typing import Any, Protocol
 
+from ...channels import KINDS as CHANNELS
+from ...channels.base import ChannelMessage
+from ...channels.mail_message import Attachment, compose
 from ...config import Config
 from ...core.formatting import format_list
 from ...core.run_report import RunReport
@@ -21,9 +24,8 @@ from ...records.messages.reports import NewReport
 from ...records.secret_cipher import SecretCipher
 from ...records.stores import stores
 from ..mail_settings import sender_of
-from . import templates, webhook
-from .attachments import Attachment
-from .mail import compose
+from . import templates, webhook_message
+from .channel_messages import composed
 
 log = logging.getLogger(__name__)
 
@@ -51,6 +53,11 @@ class Message:
     job: str = ""
     lines: str | None = None
     attached: Sequence[Attachment] = ()
+
+    @property
+    def log(self) -> tuple[str, str] | None:
+        """Return the log as a file's name and text, if there is one."""
+        return None if self.lines is None else (f"run-{self.run}.log", self.lines)
 
     @property
     def template(self) -> str:
@@ -120,24 +127,28 @@ class MessageWriter:
                 message.content.title,
                 text,
                 html,
-                message.lines,
-                f"run-{message.run}.log",
+                message.log,
                 message.attached,
             )
             reports.add(db, _waiting(message, text, html, mail, people=audience.people))
         for name in audience.channels:
             try:
                 way = channels.channel(db, self._cipher, name)
-                body = webhook.body_of(way, self._for_channels(db, message, text))
+                data = self._data(db, message, text)
+                whole = ChannelMessage(
+                    data, sender_of(db), text, html, message.log, message.attached
+                )
+                body = composed(way, whole)
             except Exception as error:
                 log.warning("channel %s gets no message: %s", name, error)
                 continue
-            reports.add(db, _waiting(message, text, html, body, channel=name))
+            people = CHANNELS.get(way.settings.kind).recipients(way)
+            reports.add(db, _waiting(message, text, html, body, people, name))
 
-    def _for_channels(self, db: sqlite3.Connection, message: Message, text: str) -> WebhookMessage:
+    def _data(self, db: sqlite3.Connection, message: Message, text: str) -> WebhookMessage:
         content, totals = message.content, store_totals(db, self._cipher)
         if isinstance(content, RunReport):
-            return webhook.of_run(content, totals)
+            return webhook_message.of_run(content, totals)
         return WebhookMessage(
             event=message.kind,
             at=datetime.now(UTC),
@@ -165,11 +176,15 @@ class MessageWriter:
             stores=store_totals(db, self._cipher),
         )
         try:
-            body = webhook.body_of(channels.channel(db, self._cipher, name), message)
+            way = channels.channel(db, self._cipher, name)
+            body = composed(way, ChannelMessage(message, sender_of(db)))
         except Exception as error:
             log.warning("the fallback channel, %s, gets no message: %s", name, error)
             return
-        new = NewReport(due.kind, due.title, due.text, "", body, channel=name, instead_of=due.id)
+        people = CHANNELS.get(way.settings.kind).recipients(way)
+        new = NewReport(
+            due.kind, due.title, due.text, "", body, people, channel=name, instead_of=due.id
+        )
         reports.add(db, new)
 
 

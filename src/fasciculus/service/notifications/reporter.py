@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
 
+from ...channels.mail_message import Attachment
 from ...config import Config
 from ...core.alert_report import AlertLine, AlertReport
 from ...core.digest import Digest
@@ -30,7 +31,7 @@ from ..event_stream import EventStream
 from ..tasks.orders.connections import OrderInputs
 from ..watch_settings import watch_settings
 from .alert_news import AlertNews
-from .attachments import Attachment, attachments
+from .attachments import attachments
 from .messages import Audience, Message, MessageWriter
 
 log = logging.getLogger(__name__)

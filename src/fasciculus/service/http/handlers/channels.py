@@ -1,4 +1,4 @@
-"""Webhooks that reports go to."""
+"""Channels that reports go to."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from ..request import caller
 
 
 @operation(
-    "GET", "/channels", "Webhooks that reports go to", Permission.CONFIGURE, response=Page[Channel]
+    "GET", "/channels", "Channels that reports go to", Permission.CONFIGURE, response=Page[Channel]
 )
 def channels_list() -> Page[Channel]:
     return channels.channels_list(caller())
@@ -19,7 +19,7 @@ def channels_list() -> Page[Channel]:
 @operation(
     "PUT",
     "/channels",
-    "Add a webhook, or change the one of its name",
+    "Add a channel, or change the one of its name",
     Permission.ADMINISTER,
     body=ChannelInput,
     response=Page[Channel],
@@ -29,7 +29,7 @@ def channels_save(body: ChannelInput) -> Page[Channel]:
 
 
 @operation(
-    "DELETE", "/channels/{name}", "Remove a webhook that nothing uses", Permission.ADMINISTER
+    "DELETE", "/channels/{name}", "Remove a channel that nothing uses", Permission.ADMINISTER
 )
 def channels_remove(name: str) -> None:
     channels.channels_remove(caller(), name)
@@ -38,7 +38,7 @@ def channels_remove(name: str) -> None:
 @operation(
     "POST",
     "/channels/{name}/try",
-    "Send a test message to a webhook, and show its answer",
+    "Send a test message to a channel, and show its answer",
     Permission.ADMINISTER,
     response=ChannelAnswer,
 )

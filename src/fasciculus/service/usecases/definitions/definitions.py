@@ -116,7 +116,7 @@ def _compared(
             if old is None:
                 lacking += [
                     f"{kind_name}.{name}.{key}"
-                    for key in kind.needed
+                    for key in kind.needed(model)
                     if key not in given and f"{kind_name}.{name}.{key}" not in lacking
                 ]
             else:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
-from typing import Any, Literal
+from dataclasses import dataclass
+from typing import Any
 
 from pydantic import BaseModel, Field, ValidationError
 
+from ....channels.base import ChannelMessage, ChannelSpec
 from ....core.errors import SettingError
 from ....models import (
     AccountInput,
@@ -20,32 +21,28 @@ from ....models import (
     WatchSettings,
 )
 from ....models.model import Model
-from ....models.texts import Name
 from ....records import inventory
 from ....records.jobs import jobs
 from ....records.messages import channels
 from ....records.paging import PageRequest
-from ....records.secret_cipher import SecretCipher
+from ....records.secret_cipher import SecretCipher, merged
 from ....records.stores import stores
 from ....records.stores.stores import ProvedStore
-from ...kind_settings import check_databases, check_host, check_store
+from ...kind_settings import (
+    channel_spec,
+    check_channel,
+    check_databases,
+    check_host,
+    check_store,
+    needed_secrets,
+)
 from ...mail_settings import check_mail_server, mail_password, mail_server, save_mail_server
-from ...notifications import templates, webhook
+from ...notifications import templates, webhook_message
+from ...notifications.channel_messages import composed
 from ...notifications.samples import sample_of
 from ...watch_settings import save_watch_settings, watch_settings
 
 _ALL = PageRequest(limit=100_000)
-#: An address that stands for one that is kept encrypted.
-_KEPT = "https://kept.example"
-
-
-class ChannelDefinition(Model):
-    """A channel as definitions have it: its address is one of its secrets."""
-
-    name: Name
-    form: Literal["message", "text", "content", "template"] = "message"
-    template: str = Field(default="", max_length=20_000)
-    secrets: dict[str, str] = Field(default={}, repr=False)
 
 
 class TemplateDefinition(Model):
@@ -92,7 +89,7 @@ _TOLD = {
         "oldest_read",
     },
     "jobs": {"name"},
-    "channels": {"name", "secrets"},
+    "channels": {"name", "secrets", "secrets_set", "where", "jobs"},
     "settings": {"name", "secrets", "password", "password_set"},
     "templates": {"name"},
 }
@@ -114,7 +111,7 @@ class DefinedKind:
     secrets: Callable[[sqlite3.Connection, SecretCipher, str], dict[str, str]] | None = None
     check: Callable[[Any], object] = lambda model: None
     #: Secrets without which one cannot be added.
-    needed: tuple[str, ...] = field(default=())
+    needed: Callable[[Any], list[str]] = lambda model: []
 
     @property
     def one(self) -> str:
@@ -131,52 +128,27 @@ class DefinedKind:
         )
 
 
-def _channels(db: sqlite3.Connection, cipher: SecretCipher) -> dict[str, BaseModel]:
-    return {
-        row.name: ChannelDefinition(name=row.name, form=_form(row.form), template=row.template)
-        for row in channels.channels(db, cipher)
-    }
-
-
-def _form(text: str) -> Literal["message", "text", "content", "template"]:
-    match text:
-        case "text" | "content" | "template":
-            return text
-    return "message"
-
-
-def _channel_secrets(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> dict[str, str]:
-    try:
-        found = channels.channel(db, cipher, name)
-    except SettingError:
-        return {}
-    return {key: value for key, value in (("url", found.url), ("secret", found.secret)) if value}
-
-
 def _save_channel(
     db: sqlite3.Connection,
     cipher: SecretCipher,
-    new: ChannelDefinition,
+    new: ChannelInput,
     old: str | None,
     proved: ProvedStore | None,
 ) -> None:
-    stored = _channel_secrets(db, cipher, old) if old else {}
+    secrets = merged(channels.secrets(db, cipher, old) if old else {}, new.secrets)
+    if set(needed_secrets(new)) - secrets.keys():
+        # A dry run; before anything is applied, they are asked for.
+        channels.save(db, cipher, ChannelSpec(new.name, check_channel(new), secrets))
+        return
     try:
-        channel = ChannelInput(
-            name=new.name,
-            url=new.secrets.get("url") or stored.get("url") or _KEPT,
-            form=new.form,
-            template=new.template,
-            secret=new.secrets.get("secret"),
-        )
+        channel = channel_spec(new, secrets)
     except ValidationError as error:
         raise SettingError(str(error.errors()[0]["msg"]).removeprefix("Value error, ")) from error
     channels.save(db, cipher, channel)
 
 
-def _check_channel(new: ChannelDefinition) -> None:
-    channel = ChannelInput(name=new.name, url=_KEPT, form=new.form, template=new.template)
-    webhook.check_template(channel, webhook.example())
+def _check_channel(new: ChannelInput) -> None:
+    composed(ChannelSpec(new.name, check_channel(new)), ChannelMessage(webhook_message.example()))
 
 
 def _settings(db: sqlite3.Connection, cipher: SecretCipher) -> dict[str, BaseModel]:
@@ -254,12 +226,12 @@ KINDS: dict[str, DefinedKind] = {
     for kind in (
         DefinedKind(
             "channels",
-            _channels,
-            lambda name: ChannelDefinition,
+            lambda db, cipher: {row.name: row for row in channels.channels(db, cipher)},
+            lambda name: ChannelInput,
             _save_channel,
-            _channel_secrets,
+            channels.secrets,
             _check_channel,
-            needed=("url",),
+            needed=needed_secrets,
         ),
         DefinedKind(
             "settings",

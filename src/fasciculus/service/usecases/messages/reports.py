@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from ....channels import smtp
+from ....channels.mail_message import compose
 from ....core.errors import FasciculusError, SettingError
 from ....core.run_report import RunReport
 from ....fields import check_addresses
@@ -27,7 +29,6 @@ from ...mail_settings import (
     save_mail_server,
     sender_of,
 )
-from ...notifications import mail
 from ..caller import Caller
 
 
@@ -115,10 +116,10 @@ def _sent(caller: Caller, to: str, title: str, text: str, html: str) -> TryResul
     check_addresses([to], "to")
     db, cipher = caller.reader, caller.cipher
     sender = sender_of(db)
-    message = mail.compose(sender, [to], title, text, html)
+    message = compose(sender, [to], title, text, html)
     try:
         server, secret = mail_server(db, cipher), mail_password(db, cipher)
-        outside.try_out(mail.send, server, secret, sender, [to], message)
+        outside.try_out(smtp.send, server, secret, sender, [to], message)
     except FasciculusError as error:
         step = TryStep(name="mail", ok=False, text=error.message, hint=error.hint)
         return TryResult(ok=False, steps=[step])

@@ -8,11 +8,12 @@ from datetime import UTC, datetime
 
 import pytest
 
+from fasciculus.channels import KINDS, posting, web_transport
+from fasciculus.channels.base import ChannelMessage, ChannelSpec, Delivery
 from fasciculus.core.errors import RefusedError, SettingError, UnreachableError
 from fasciculus.core.run_report import CopyLine, RunReport, TaskLine
-from fasciculus.models import ChannelInput, WebhookMessage, WebhookStore
-from fasciculus.records.messages.channels import ChannelSecrets
-from fasciculus.service.notifications import web_transport, webhook
+from fasciculus.models import WebhookMessage, WebhookStore
+from fasciculus.service.notifications import webhook_message
 
 LOOPBACK = ("127.0.0.0/8",)
 MOMENT = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
@@ -26,8 +27,21 @@ MESSAGE = WebhookMessage(
 )
 
 
-def channel(url="http://127.0.0.1:9", secret="", **fields):
-    return ChannelSecrets(ChannelInput(name="bell", url=url, **fields), url, secret)
+def channel(url="http://127.0.0.1:9", secret="", kind="webhook", **settings):
+    secrets = {"url": url, **({"secret": secret} if secret else {})}
+    return ChannelSpec("bell", KINDS.parse({"kind": kind, **settings}), secrets)
+
+
+def body_of(channel, message):
+    return KINDS.get(channel.settings.kind).compose(channel, ChannelMessage(message))
+
+
+def ask(channel, number, body, networks=()):
+    return posting.ask(channel, Delivery(number, body, networks))
+
+
+def send(channel, number, body, networks=()):
+    return posting.send(channel, Delivery(number, body, networks))
 
 
 # What it says ------------------------------------------------------------------------
@@ -48,28 +62,28 @@ def test_a_run_has_its_tasks_and_what_became_of_each_copy():
         copies=[CopyLine("attic"), CopyLine("boathouse", "It did not answer.")],
     )
     report = RunReport(7, "nightly", "partial", MOMENT, MOMENT, "UTC", "timetable", [task], "x")
-    found = webhook.of_run(report, [WebhookStore(name="attic", copies=2, bytes=5)])
+    found = webhook_message.of_run(report, [WebhookStore(name="attic", copies=2, bytes=5)])
     assert (found.event, found.run, found.job, found.outcome) == ("run", 7, "nightly", "partial")
     assert found.trouble and found.link == "x" and found.title == report.title
     (line,) = found.tasks
     assert line.stores == {"attic": "stored", "boathouse": "It did not answer."}
     assert (line.seconds, line.bytes, line.packed) == (1.235, 1000, 100)
     assert len(line.warnings) == 20 and line.error == "One store did not answer."
-    assert WebhookMessage.model_validate_json(webhook.body_of(channel(), found)) == found
+    assert WebhookMessage.model_validate_json(body_of(channel(), found)) == found
 
 
-@pytest.mark.parametrize("form", ["text", "content"])
-def test_a_line_is_json_under_the_name_of_its_form(form):
-    body = json.loads(webhook.body_of(channel(form=form), MESSAGE))
+@pytest.mark.parametrize("field", ["text", "content"])
+def test_a_chat_gets_a_line_under_the_name_of_its_field(field):
+    body = json.loads(body_of(channel(kind="chat", field=field), MESSAGE))
     line = "“attic” is full. Store attic is full. https://backup.example/#/alerts"
-    assert body == {form: line}
+    assert body == {field: line}
     bare = MESSAGE.model_copy(update={"link": ""})
-    assert json.loads(webhook.body_of(channel(form=form), bare))[form].endswith("full.")
+    assert json.loads(body_of(channel(kind="chat", field=field), bare))[field].endswith("full.")
 
 
 def test_a_template_sees_the_message_alone():
     template = '{"a": {{ message.title | tojson }}, "b": {{ message.stores | length }}}'
-    body = webhook.body_of(channel(form="template", template=template), MESSAGE)
+    body = body_of(channel(template=template), MESSAGE)
     assert json.loads(body) == {"a": MESSAGE.title, "b": 0}
     for wrong in (
         "{{ message.title }}",
@@ -79,9 +93,9 @@ def test_a_template_sees_the_message_alone():
         "{{ message + 1 }}",
         "{{ message.__class__.__mro__ }}",
     ):
-        with pytest.raises(SettingError, match="does not make JSON") as caught:
-            webhook.body_of(channel(form="template", template=wrong), MESSAGE)
-        assert caught.value.field == "template"
+        with pytest.raises(SettingError, match="does not produce JSON") as caught:
+            body_of(channel(template=wrong), MESSAGE)
+        assert caught.value.field == "settings.template"
 
 
 # Its signature -----------------------------------------------------------------------
@@ -89,7 +103,7 @@ def test_a_template_sees_the_message_alone():
 
 def test_a_signature_is_that_of_the_standard():
     """The example that Standard Webhooks 1.0 gives."""
-    found = webhook.signature(
+    found = posting.signature(
         "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw",
         "msg_p5jXN8AQM9LWM0D4loKWxJek",
         1614265330,
@@ -100,22 +114,22 @@ def test_a_signature_is_that_of_the_standard():
 
 def test_a_secret_that_is_no_base64_is_the_key_itself():
     key = base64.b64encode(b"reed").decode()
-    same = {webhook.signature(s, "1", 2, b"x") for s in ("reed", f"whsec_{key}")}
+    same = {posting.signature(s, "1", 2, b"x") for s in ("reed", f"whsec_{key}")}
     assert len(same) == 1
-    odd = webhook.signature("whsec_reed!", "1", 2, b"x")
-    assert odd not in same and odd == webhook.signature("whsec_reed!", "1", 2, b"x")
-    assert webhook.signature("reed", "1", 2, b"y") not in same
+    odd = posting.signature("whsec_reed!", "1", 2, b"x")
+    assert odd not in same and odd == posting.signature("whsec_reed!", "1", 2, b"x")
+    assert posting.signature("reed", "1", 2, b"y") not in same
 
 
 def test_it_is_signed_at_the_moment_it_goes(hook):
     before = int(time.time())
-    assert webhook.ask(channel(hook.url, "reed"), "report-1", b"{}", LOOPBACK).ok
+    assert ask(channel(hook.url, "reed"), "report-1", b"{}", LOOPBACK).ok
     ((headers, body),) = hook.taken
     moment = int(headers["webhook-timestamp"])
     assert before <= moment <= time.time() and headers["webhook-id"] == "report-1"
-    assert headers["webhook-signature"] == webhook.signature("reed", "report-1", moment, b"{}")
+    assert headers["webhook-signature"] == posting.signature("reed", "report-1", moment, b"{}")
     assert headers["Content-Type"] == "application/json" and body == b"{}"
-    webhook.ask(channel(hook.url), "report-2", b"{}", LOOPBACK)
+    ask(channel(hook.url), "report-2", b"{}", LOOPBACK)
     assert "webhook-signature" not in hook.taken[1][0]
 
 
@@ -143,9 +157,10 @@ def test_it_is_signed_at_the_moment_it_goes(hook):
 def test_only_an_answer_of_2xx_is_taken_for_good(hook, status, error):
     hook.status, hook.words = status, b""
     if error is None:
-        return webhook.send(channel(hook.url), "1", b"{}", LOOPBACK)
+        assert send(channel(hook.url), "1", b"{}", LOOPBACK) == {}
+        return
     with pytest.raises(UnreachableError, match=f"“bell”: It answered {status}") as caught:
-        webhook.send(channel(hook.url), "1", b"{}", LOOPBACK)
+        send(channel(hook.url), "1", b"{}", LOOPBACK)
     assert type(caught.value) is error and len(hook.taken) == 1, "no redirect is followed"
 
 
@@ -153,17 +168,17 @@ def test_nobody_there_is_said_without_the_address():
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         url = f"http://127.0.0.1:{probe.getsockname()[1]}/hooks/secret-part"
-        answer = webhook.ask(channel(url), "1", b"{}", LOOPBACK)
+        answer = ask(channel(url), "1", b"{}", LOOPBACK)
     assert (answer.ok, answer.status, answer.body) == (False, None, "")
     assert answer.error == "It did not answer: ConnectError."
     with pytest.raises(UnreachableError, match="did not answer") as caught:
-        webhook.send(channel("http://[bad"), "1", b"{}", LOOPBACK)
+        send(channel("http://[bad"), "1", b"{}", LOOPBACK)
     assert type(caught.value) is UnreachableError and "bad" not in str(caught.value)
 
 
 def test_an_answer_without_an_end_is_read_no_further_than_it_is_shown(hook):
     hook.words, hook.endless = b"\xff" + b"word " * 10_000, True
-    answer = webhook.ask(channel(hook.url), "1", b"{}", LOOPBACK)
+    answer = ask(channel(hook.url), "1", b"{}", LOOPBACK)
     assert answer.ok and len(answer.body) == 500 and answer.body.startswith("\ufffdword word")
     assert hook.said < 1 << 28
     assert hook.taken[0][0]["Accept-Encoding"] == "identity"
@@ -179,7 +194,7 @@ def test_reading_ends_by_what_was_read_and_by_time(size, seconds, read):
                 parts.append(1)
                 yield b"x" * size
 
-    found = webhook._beginning(Drip(), time.monotonic() + seconds)
+    found = posting._beginning(Drip(), time.monotonic() + seconds)
     assert len(parts) == read and found == "x" * min(500, size * read)
 
 
@@ -199,7 +214,7 @@ def test_it_reaches_nothing_that_only_this_machine_can_reach(hook, host, monkeyp
     """Nor by a proxy of the environment."""
     port = hook.url.split(":")[2].split("/")[0]
     monkeypatch.setenv("http_proxy", f"http://127.0.0.1:{port}")
-    answer = webhook.ask(channel(f"http://{host}:{port}/x"), "1", b"{}")
+    answer = ask(channel(f"http://{host}:{port}/x"), "1", b"{}")
     assert not answer.ok and not hook.taken, answer
     if "[fe80" not in host:
         assert "webhook_networks" in answer.error, answer

@@ -1,49 +1,18 @@
-"""Composing messages and handing them to the mail server (RFC 5321, RFC 5322)."""
+"""Handing messages to a mail server (RFC 5321)."""
 
 from __future__ import annotations
 
 import smtplib
 import ssl
 from collections.abc import Mapping, Sequence
-from email.message import EmailMessage
-from email.policy import SMTP
-from email.utils import format_datetime, localtime, make_msgid
 
-from ...core.errors import ConnectionLostError, RefusedError, SettingError, UnreachableError
-from ...fields import deliverable_address
-from ...models import MailServer
-from .attachments import Attachment
+from ..core.errors import ConnectionLostError, RefusedError, SettingError, UnreachableError
+from ..fields import deliverable_address
+from ..models import MailServer
 
 #: Seconds that a server may take to answer.
 TIMEOUT = 20.0
 _LONGEST_REPLY = 200
-
-
-def compose(
-    sender: str,
-    recipients: list[str],
-    title: str,
-    text: str,
-    html: str,
-    log: str | None = None,
-    log_name: str = "run.log",
-    attached: Sequence[Attachment] = (),
-) -> bytes:
-    """Return a message with text and HTML, the log if there is one, and files."""
-    message = EmailMessage(policy=SMTP)
-    message["From"] = f"Fasciculus <{sender}>"
-    message["To"] = ", ".join(recipients)
-    message["Subject"] = title
-    message["Date"] = format_datetime(localtime())
-    message["Message-ID"] = make_msgid("fasciculus", sender.rpartition("@")[2])
-    message["Auto-Submitted"] = "auto-generated"
-    message.set_content(text)
-    message.add_alternative(html, subtype="html")
-    if log is not None:
-        message.add_attachment(log.encode("utf-8", "replace"), "text", "plain", filename=log_name)
-    for file in attached:
-        message.add_attachment(file.data, "application", "octet-stream", filename=file.name)
-    return message.as_bytes()
 
 
 def send(
