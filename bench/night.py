@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Self
 
 from fasciculus.client import Client, ClientError
+from fasciculus.core.contents import Contents
 from fasciculus.models import AccountInput, HostInput, JobInput, KindSettings, StoreInput
 
 from .loopback import free_port
@@ -79,7 +80,7 @@ class Night:
         self.client.jobs_add(
             JobInput(
                 name="nightly",
-                contents=["files"],
+                contents=[Contents.FILES],
                 stores=["attic"],
                 keep="1000 newest",
                 mode="incremental",

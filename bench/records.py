@@ -12,6 +12,7 @@ from time import perf_counter
 
 from fasciculus.client import Client
 from fasciculus.core import schedule
+from fasciculus.core.contents import Contents
 from fasciculus.core.schedule import StartPlan, Timed
 from fasciculus.models import JobInput, KindSettings, StoreInput
 
@@ -35,7 +36,7 @@ def stores_and_jobs(client: Client, folder: Path) -> None:
         client.jobs_add(
             JobInput(
                 name=f"job-{number}",
-                contents=["files"],
+                contents=[Contents.FILES],
                 stores=[f"store-{number % _STORES}", f"store-{(number + 1) % _STORES}"],
                 keep=f"{_DAYS} newest",
             )

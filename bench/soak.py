@@ -11,6 +11,7 @@ import tempfile
 import threading
 from pathlib import Path
 
+from fasciculus.core.contents import Contents
 from fasciculus.core.formatting import format_size
 from fasciculus.models import JobInput
 
@@ -48,7 +49,9 @@ def main() -> None:
         folder = Path(name)
         accounts(folder / "homes", ACCOUNTS, files=2)
         with Night(folder / "service", folder / "homes") as night:
-            job = JobInput(name="nightly", contents=["files"], stores=["attic"], keep="2 newest")
+            job = JobInput(
+                name="nightly", contents=[Contents.FILES], stores=["attic"], keep="2 newest"
+            )
             night.client.jobs_change("nightly", job)
             over = threading.Event()
             asking = threading.Thread(target=ask, args=(night, over), daemon=True)

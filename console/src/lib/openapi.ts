@@ -2076,8 +2076,7 @@ export interface components {
       id: number;
       /** Name */
       name: string;
-      /** Subject Kind */
-      subject_kind: string;
+      subject_kind: components['schemas']['SubjectKind'];
       /** Subject */
       subject: string;
       /** Job */
@@ -2126,8 +2125,7 @@ export interface components {
      *     says whether contents or rights changed. ``before`` are its bytes then.
      */
     BundleChange: {
-      /** Kind */
-      kind: string;
+      kind: components['schemas']['Contents'];
       /** Path */
       path: string;
       /** Type */
@@ -2165,8 +2163,7 @@ export interface components {
       id: number;
       /** Name */
       name: string;
-      /** Subject Kind */
-      subject_kind: string;
+      subject_kind: components['schemas']['SubjectKind'];
       /** Subject */
       subject: string;
       /** Job */
@@ -2278,8 +2275,7 @@ export interface components {
      * @description Entries of one folder of a bundle; ``more`` says that there are others.
      */
     BundleFiles: {
-      /** Kind */
-      kind: string;
+      kind: components['schemas']['Contents'];
       /** Folder */
       folder: string;
       /** Items */
@@ -2526,6 +2522,13 @@ export interface components {
       stops: boolean;
     };
     /**
+     * Contents
+     * @description A kind of contents, as listings, manifests, jobs and the API write it; in the order in which
+     *     a bundle has them.
+     * @enum {string}
+     */
+    Contents: 'files' | 'databases' | 'mail' | 'system' | 'notes';
+    /**
      * ContentsInfo
      * @description The size of one kind of contents in a bundle, and the unreadable paths.
      */
@@ -2614,8 +2617,7 @@ export interface components {
       id: number;
       /** Store */
       store: string;
-      /** Subject Kind */
-      subject_kind: string;
+      subject_kind: components['schemas']['SubjectKind'];
       /** Subject */
       subject: string;
       /** File */
@@ -2918,8 +2920,7 @@ export interface components {
      *     job span a day.
      */
     Growth: {
-      /** Subject Kind */
-      subject_kind: string;
+      subject_kind: components['schemas']['SubjectKind'];
       /** Subject */
       subject: string;
       /** Points */
@@ -3275,7 +3276,7 @@ export interface components {
        *       "mail"
        *     ]
        */
-      contents: ('files' | 'databases' | 'mail' | 'system' | 'notes')[];
+      contents: components['schemas']['Contents'][];
       /**
        * Messages
        * @default false
@@ -3573,7 +3574,7 @@ export interface components {
        *       "mail"
        *     ]
        */
-      contents: ('files' | 'databases' | 'mail' | 'system' | 'notes')[];
+      contents: components['schemas']['Contents'][];
       /**
        * Messages
        * @default false
@@ -3803,7 +3804,7 @@ export interface components {
        *       "mail"
        *     ]
        */
-      contents: ('files' | 'databases' | 'mail' | 'system' | 'notes')[];
+      contents: components['schemas']['Contents'][];
       /**
        * Messages
        * @default false
@@ -4377,6 +4378,12 @@ export interface components {
       digest_day: 'mon' | 'tue' | 'wed' | 'thu' | 'fri' | 'sat' | 'sun';
     };
     /**
+     * MaintenanceKind
+     * @description What a maintenance task does with the bundles on a store.
+     * @enum {string}
+     */
+    MaintenanceKind: 'verify' | 'repair' | 'repack' | 'transfer' | 'import' | 'reseal';
+    /**
      * MaintenanceStarted
      * @description The answer to starting maintenance: one piece of work a subject.
      */
@@ -4392,15 +4399,10 @@ export interface components {
     MaintenanceTask: {
       /** Id */
       id: number;
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: 'verify' | 'repair' | 'repack' | 'transfer' | 'import' | 'reseal';
+      kind: components['schemas']['MaintenanceKind'];
       /** Store */
       store: string;
-      /** Subject Kind */
-      subject_kind: string;
+      subject_kind: components['schemas']['SubjectKind'];
       /** Subject */
       subject: string;
       /**
@@ -5355,8 +5357,7 @@ export interface components {
       bundle_id: number | null;
       /** Bundle */
       bundle: string;
-      /** Subject Kind */
-      subject_kind: string;
+      subject_kind: components['schemas']['SubjectKind'];
       /** Subject */
       subject: string;
       /** Store */
@@ -5499,8 +5500,7 @@ export interface components {
      *     store, together with those listed before it of the same subject.
      */
     Retiring: {
-      /** Subject Kind */
-      subject_kind: string;
+      subject_kind: components['schemas']['SubjectKind'];
       /** Subject */
       subject: string;
       /** Store */
@@ -6582,12 +6582,17 @@ export interface components {
       advice: string[];
     };
     /**
+     * SubjectKind
+     * @description A kind of subject, as records, orders and stores write it.
+     * @enum {string}
+     */
+    SubjectKind: 'account' | 'site' | 'host' | 'store';
+    /**
      * SubjectNights
      * @description The last nights of a subject.
      */
     SubjectNights: {
-      /** Subject Kind */
-      subject_kind: string;
+      subject_kind: components['schemas']['SubjectKind'];
       /** Subject */
       subject: string;
       /** Nights */
@@ -6620,8 +6625,7 @@ export interface components {
     Task: {
       /** Id */
       id: number;
-      /** Subject Kind */
-      subject_kind: string;
+      subject_kind: components['schemas']['SubjectKind'];
       /** Subject */
       subject: string;
       /** State */
@@ -6883,8 +6887,7 @@ export interface components {
     Transfer: {
       /** Source */
       source: string;
-      /** Subject Kind */
-      subject_kind: string;
+      subject_kind: components['schemas']['SubjectKind'];
       /** Subject */
       subject: string;
       /** Bundle */

@@ -8,6 +8,7 @@ import msgspec
 from msgspec import Struct, field
 
 from ..core.bundle.manifest import ManifestSummary, SubjectRecord
+from ..core.subject import SubjectKind
 from .results import AnyResult
 
 Level = Literal["info", "warning", "error"]
@@ -107,7 +108,7 @@ class CopyMade(Struct, tag_field="event", tag="copy-made"):
 class BundleFound(Struct, tag_field="event", tag="bundle-found", kw_only=True):
     """A bundle that a store holds; ``vouched`` when its tag says that this service made it."""
 
-    subject_kind: str
+    subject_kind: SubjectKind
     subject: str
     name: str
     job: str

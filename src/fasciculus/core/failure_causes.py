@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from .formatting import format_count, format_first
+from .subject import SubjectKind
 
 _NAMED = 3
 
@@ -31,7 +32,7 @@ class FailureCause:
     ``error`` is the sentence; if several share it, “…” replaces the subject's name.
     """
 
-    subject_kind: str
+    subject_kind: SubjectKind
     subjects: tuple[str, ...]
     outcome: str
     error: str
@@ -56,11 +57,11 @@ class FailureCause:
 
 def causes(tasks: Iterable[Outcome]) -> list[FailureCause]:
     """Group tasks by their outcome and error, in the order of the first of each."""
-    found: dict[tuple[str, str, str], list[Outcome]] = {}
+    found: dict[tuple[SubjectKind, str, str], list[Outcome]] = {}
     for task in tasks:
         # A sentence often names the home or the site of its subject.
         alike = task.error.replace(task.subject, "…") if task.error else ""
-        key = (task.subject_kind, task.outcome or "failed", alike)
+        key = (SubjectKind(task.subject_kind), task.outcome or "failed", alike)
         found.setdefault(key, []).append(task)
     return [
         FailureCause(

@@ -7,6 +7,7 @@ from datetime import datetime
 
 from .formatting import format_count, format_list
 from .run_report import format_moment
+from .subject import SubjectKind
 
 _UNTIL_THEN = (
     "Until then, and in the older bundles for good, what is named here cannot be brought back "
@@ -44,7 +45,7 @@ class MaintenanceReport:
     maintenance: int
     kind: str
     store: str
-    subject_kind: str
+    subject_kind: SubjectKind
     subject: str
     outcome: str
     sentence: str

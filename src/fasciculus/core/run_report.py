@@ -16,6 +16,7 @@ from .formatting import (
 )
 from .outcome import OUTCOMES
 from .report_rules import is_trouble
+from .subject import SubjectKind
 
 
 def format_moment(moment: datetime, zone: str) -> str:
@@ -37,7 +38,7 @@ class CopyLine:
 class TaskLine:
     """One subject's part of the run."""
 
-    subject_kind: str
+    subject_kind: SubjectKind
     subject: str
     outcome: str
     bundle: str = ""

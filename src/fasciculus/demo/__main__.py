@@ -19,6 +19,7 @@ from pathlib import Path
 import httpx
 
 from ..client import Client, RefusedError
+from ..core.contents import Contents
 from ..models import (
     AccountInput,
     ChannelInput,
@@ -257,7 +258,7 @@ class Demo:
         client.jobs_add(
             JobInput(
                 name="nightly",
-                contents=["files", "databases", "mail", "system", "notes"],
+                contents=list(Contents),
                 stores=["boathouse"],
                 mode="incremental",
                 rules=Rules(sets=["caches", "logs"]),
@@ -277,7 +278,7 @@ class Demo:
             JobInput(
                 name="settings-weekly",
                 subjects="hosts",
-                contents=["system"],
+                contents=[Contents.SYSTEM],
                 stores=["attic", "drive"],
                 timetable="weekly sun 04:00",
                 keep="8 newest",
@@ -288,7 +289,7 @@ class Demo:
         client.jobs_add(
             JobInput(
                 name="databases-hourly",
-                contents=["databases"],
+                contents=[Contents.DATABASES],
                 mode="incremental",
                 timetable="hourly at :40",
                 stores=["attic"],
@@ -303,7 +304,7 @@ class Demo:
                 subjects="sites",
                 choice="listed",
                 names=["shop.bitternpress.example", "shop.millpond.example"],
-                contents=["files", "databases"],
+                contents=[Contents.FILES, Contents.DATABASES],
                 timetable="weekly sun 02:15",
                 stores=["boathouse", "icehouse", "cellar"],
                 keep="4 newest, 12 monthly",

@@ -6,6 +6,8 @@ from datetime import UTC, datetime
 
 from pydantic import Field, field_validator
 
+from ..core.contents import Contents
+from ..core.subject import SubjectKind
 from .entry_changes import Changes
 from .model import Model, RenamedFields
 from .texts import OptionalPath
@@ -43,7 +45,7 @@ class Bundle(Model):
 
     id: int
     name: str
-    subject_kind: str
+    subject_kind: SubjectKind
     subject: str
     job: str
     host: str
@@ -151,7 +153,7 @@ class BundleEntry(Model):
 class BundleFiles(Model):
     """Entries of one folder of a bundle; ``more`` says that there are others."""
 
-    kind: str
+    kind: Contents
     folder: str
     items: list[BundleEntry]
     more: bool
@@ -214,7 +216,7 @@ class Restore(Model):
     id: int
     bundle_id: int | None
     bundle: str
-    subject_kind: str
+    subject_kind: SubjectKind
     subject: str
     store: str
     target: str

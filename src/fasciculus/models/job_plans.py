@@ -6,6 +6,7 @@ from datetime import date, datetime
 
 from pydantic import ValidationInfo, model_validator
 
+from ..core.subject import SubjectKind
 from .jobs import JobInput
 from .keep import KeepText
 from .model import Model
@@ -36,7 +37,7 @@ class Retiring(Model):
     """A copy that the keep rule would not keep, and the bytes that its going would free on its
     store, together with those listed before it of the same subject."""
 
-    subject_kind: str
+    subject_kind: SubjectKind
     subject: str
     store: str
     bundle: str

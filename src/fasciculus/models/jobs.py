@@ -8,7 +8,9 @@ from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import Field, ValidationInfo, model_validator
 
+from ..core.contents import Contents
 from ..core.errors import SettingError
+from ..core.subject import SubjectKind
 from .keep import KeepText, OptionalKeepText
 from .keys import Recipient
 from .model import Model, RenamedFields
@@ -18,14 +20,6 @@ from .timetable import StartRules, TaskLimits, Timetable, Zone
 if TYPE_CHECKING:
     from ..core.dump.filters import DatabaseRules
     from ..core.file_filters import FileRules
-
-KINDS: tuple[Literal["files", "databases", "mail", "system", "notes"], ...] = (
-    "files",
-    "databases",
-    "mail",
-    "system",
-    "notes",
-)
 
 MIB = 1024 * 1024
 
@@ -139,11 +133,7 @@ class JobInput(RenamedFields):
     subjects: Literal["accounts", "sites", "hosts"] = "accounts"
     choice: Literal["all", "listed", "all_but"] = "all"
     names: list[Selector] = []
-    contents: list[Literal["files", "databases", "mail", "system", "notes"]] = [
-        "files",
-        "databases",
-        "mail",
-    ]
+    contents: list[Contents] = [Contents.FILES, Contents.DATABASES, Contents.MAIL]
     messages: bool = False
     rules: Rules = Rules()
     databases: Databases = Databases()
@@ -207,11 +197,16 @@ class JobInput(RenamedFields):
             codec(self.compression, self.level)
         except SettingError as error:
             raise ValueError(f"level: {error.sentence()}") from error
-        self.contents = [k for k in KINDS if k in self.contents]
+        self.contents = [k for k in Contents if k in self.contents]
         self.stores = list(dict.fromkeys(self.stores))
         if others := sorted(set(self.keep_on) - set(self.stores)):
             raise ValueError(f"keep_on: “{others[0]}” is not one of its stores.")
         return self
+
+    @property
+    def subject_kind(self) -> SubjectKind:
+        """Return the kind of its subjects."""
+        return SubjectKind(self.subjects[:-1])
 
     def keep_for(self, store: str) -> str:
         """Return the keep rule on one of its stores."""

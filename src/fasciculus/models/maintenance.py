@@ -9,9 +9,10 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
+from ..core.contents import Contents
+from ..core.maintenance_kind import MaintenanceKind
+from ..core.subject import SubjectKind
 from .model import Model
-
-MaintenanceKind = Literal["verify", "repair", "repack", "transfer", "import", "reseal"]
 
 
 class VerifyStart(Model):
@@ -64,7 +65,7 @@ class Transfer(Model):
     """A bundle that was brought to a store from another; ``bytes`` were sent for it."""
 
     source: str
-    subject_kind: str
+    subject_kind: SubjectKind
     subject: str
     bundle: str
     bytes: int
@@ -92,7 +93,7 @@ class MaintenanceTask(Model):
     id: int
     kind: MaintenanceKind
     store: str
-    subject_kind: str
+    subject_kind: SubjectKind
     subject: str
     bundle: str = ""
     deep: bool = False
@@ -124,7 +125,7 @@ class DamageRow(Model):
 
     id: int
     store: str
-    subject_kind: str
+    subject_kind: SubjectKind
     subject: str
     file: str
     reason: str
@@ -140,7 +141,7 @@ class BundleChange(Model):
     """An entry that differs from the previous bundle: ``state`` is new, changed or gone; ``what``
     says whether contents or rights changed. ``before`` are its bytes then."""
 
-    kind: str
+    kind: Contents
     path: str
     type: str
     state: Literal["new", "changed", "gone"]
@@ -181,7 +182,7 @@ class Growth(Model):
     job span a day.
     """
 
-    subject_kind: str
+    subject_kind: SubjectKind
     subject: str
     points: list[GrowthPoint]
     stores: list[GrowthStore]

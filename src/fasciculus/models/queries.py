@@ -10,8 +10,8 @@ from .keep import OptionalKeepText
 from .model import Model
 
 Words = Field(default="", max_length=500, description="only what holds these words")
-SubjectKind = Literal["", "account", "site", "host"]
-Contents = Literal["", "files", "databases", "mail", "system", "notes"]
+BundledKind = Literal["", "account", "site", "host"]
+ContentsFilter = Literal["", "files", "databases", "mail", "system", "notes"]
 LARGEST_ID = 2**63 - 1
 
 
@@ -133,7 +133,7 @@ class BundlesQuery(WordsQuery):
     """Filters of the list of bundles."""
 
     subject: str = Field(default="", description="only of this subject")
-    kind: SubjectKind = Field(default="", description="only of this kind of subject")
+    kind: BundledKind = Field(default="", description="only of this kind of subject")
     job: str = Field(default="", description="only of this job")
     store: str = Field(default="", description="only with a copy here")
 
@@ -141,7 +141,7 @@ class BundlesQuery(WordsQuery):
 class FolderQuery(Model):
     """A folder in a bundle."""
 
-    contents: Contents = Field(default="", description="which kind of contents")
+    contents: ContentsFilter = Field(default="", description="which kind of contents")
     folder: str = Field(default="", description="path of the folder")
 
 
@@ -149,14 +149,14 @@ class EntrySearchQuery(Model):
     """A search for entries of a bundle."""
 
     q: str = Field(default="", max_length=500, description="words in the path")
-    contents: Contents = Field(default="", description="only this kind of contents")
+    contents: ContentsFilter = Field(default="", description="only this kind of contents")
 
 
 class DownloadQuery(Model):
     """A download of a bundle: its part, archive format and store."""
 
     form: Literal["tar.gz", "tar.zst", "zip"] = "tar.gz"
-    contents: Contents = Field(default="", description="only this kind of contents")
+    contents: ContentsFilter = Field(default="", description="only this kind of contents")
     path: list[str] = Field(default=[], description="only at or below this path; may be repeated")
     store: str = Field(default="", description="the copy to read")
 
@@ -171,7 +171,7 @@ class ChangesQuery(WordsQuery):
         description="another bundle of the subject; the previous one when left out",
     )
     state: Literal["", "new", "changed", "gone"] = Field(default="", description="only this state")
-    contents: Contents = Field(default="", description="only this kind of contents")
+    contents: ContentsFilter = Field(default="", description="only this kind of contents")
 
 
 class RestoresQuery(PageQuery):
@@ -208,14 +208,14 @@ class DamageQuery(PageQuery):
 
     store: str = Field(default="", description="only on this store")
     subject: str = Field(default="", description="only of this subject")
-    kind: SubjectKind = Field(default="", description="only of this kind of subject")
+    kind: BundledKind = Field(default="", description="only of this kind of subject")
 
 
 class GrowthQuery(Model):
     """The subject to show the growth of."""
 
     subject: str = Field(min_length=1, description="the account, site or host")
-    kind: SubjectKind = Field(default="", description="which of them, where the name is shared")
+    kind: BundledKind = Field(default="", description="which of them, where the name is shared")
 
 
 class MailTryQuery(Model):

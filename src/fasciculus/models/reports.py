@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
+from ..core.subject import SubjectKind
 from .kinds import KindSettings
 from .model import Model, RenamedFields
 from .texts import Name, checked, mail_address_or_empty
@@ -168,7 +169,7 @@ class TemplateText(Model):
 class WebhookTask(Model):
     """A subject's part of a run, in a webhook's message; sizes are bytes."""
 
-    subject_kind: str
+    subject_kind: SubjectKind
     subject: str
     outcome: str
     bundle: str

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime
 
+from ..core.subject import SubjectKind
 from .entry_changes import Changes
 from .model import Model
 
@@ -22,7 +23,7 @@ class Task(Model):
     bytes packed and pushed, the bytes expected, and bytes a second."""
 
     id: int
-    subject_kind: str
+    subject_kind: SubjectKind
     subject: str
     state: str
     outcome: str | None = None
@@ -129,7 +130,7 @@ class Night(Model):
 class SubjectNights(Model):
     """The last nights of a subject."""
 
-    subject_kind: str
+    subject_kind: SubjectKind
     subject: str
     nights: list[Night]
 

@@ -37,7 +37,7 @@ def _message(row: Mapping[str, Any]) -> str:
     match row["type"]:
         case "missing":
             return "This is needed."
-        case "literal_error":
+        case "literal_error" | "enum":
             choices = [c.strip("'") for c in _split(str(limits["expected"])) if c.strip("'")]
             close = difflib.get_close_matches(str(row.get("input", "")), choices, 1)
             nearest = f" Did you mean {close[0]}?" if close else ""

@@ -9,6 +9,7 @@ from typing import Protocol
 import msgspec
 
 from ..core.bundle.manifest import ManifestSummary, SubjectRecord
+from ..core.subject import SubjectKind
 from .bundles import usage
 from .db import now
 from .stores import store_proposals
@@ -18,7 +19,7 @@ from .stores.store_proposals import FoundProposal
 class FoundBundle(Protocol):
     """A bundle as reported by a worker."""
 
-    subject_kind: str
+    subject_kind: SubjectKind
     subject: str
     name: str
     job: str

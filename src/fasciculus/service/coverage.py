@@ -8,6 +8,7 @@ from functools import lru_cache
 from ..core import schedule
 from ..core.coverage import CoverageResult, CoveringJob, cover, max_age_of
 from ..core.selection import SubjectFacts, chosen
+from ..core.subject import BUNDLED
 from ..models import JobInput
 from ..records import inventory
 from ..records.bundles import bundles
@@ -41,9 +42,9 @@ _computed: dict[tuple[int, int, datetime], list[CoverageResult]] = {}
 
 def _computed_now(records: Records, moment: datetime) -> list[CoverageResult]:
     db = records.reader
-    known = {kind: inventory.subjects(db, kind) for kind in ("accounts", "sites", "hosts")}
+    known = {kind: inventory.subjects(db, kind) for kind in BUNDLED}
     protectors = [
-        _protector(job, known[job.subjects], moment) for job in jobs.jobs(db) if job.enabled
+        _protector(job, known[job.subject_kind], moment) for job in jobs.jobs(db) if job.enabled
     ]
     return cover(inventory.things(db), protectors, bundles.newest_by_job(db), moment)
 

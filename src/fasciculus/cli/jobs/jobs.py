@@ -71,7 +71,7 @@ def show(name: JobName, as_json: AsJson = False) -> None:
     output.out.print(job.summary, soft_wrap=True, highlight=False)
     output.show_fields(
         [
-            ("covers", output.count(job.covers, job.subjects[:-1])),
+            ("covers", output.count(job.covers, job.subject_kind)),
             ("next start", moment(job.next_start)),
             *([("paused", _paused(job))] if job.paused else []),
             ("last run", f"{job.last_run}: {job.last_outcome}" if job.last_run else "never"),

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable
 from datetime import UTC, datetime, timedelta
 
+from ..contents import Contents
 from ..errors import SettingError
 
 #: What ends the name of a sealed file (the age format, version 1).
@@ -14,7 +15,7 @@ STORE_FILE = "fasciculus-store.json"
 MANIFEST = "bundle.json"
 LISTING = "listing.jsonl.zst"
 SUMS = "SHA256SUMS"
-KINDS = ("files", "databases", "mail", "system", "notes")
+KINDS = tuple(Contents)
 
 _LISTING = re.compile(r"listing(?:-(\d+))?\.jsonl\.zst(?:\.age)?")
 _SAFE = re.compile(r"[a-z0-9](?:[a-z0-9._-]{0,62}[a-z0-9])?")

@@ -7,9 +7,11 @@ import sqlite3
 from dataclasses import dataclass
 from statistics import median
 
+from ...core.subject import SubjectKind
+
 
 def measured(
-    db: sqlite3.Connection, subject_kind: str, subject: str, contents: list[str]
+    db: sqlite3.Connection, subject_kind: SubjectKind, subject: str, contents: list[str]
 ) -> tuple[int, int] | None:
     """Return bytes and packed bytes of some kinds of contents, in the newest bundle that has them
     all.
@@ -30,7 +32,7 @@ def measured(
     return None
 
 
-def usual_growth(db: sqlite3.Connection, subject_kind: str, subject: str, job: str) -> int:
+def usual_growth(db: sqlite3.Connection, subject_kind: SubjectKind, subject: str, job: str) -> int:
     """Return what the last incremental bundles of a job brought in the middle, packed, in bytes."""
     rows = [
         int(row["packed"])
@@ -54,10 +56,10 @@ class BundleMeasure:
     changes: int | None
 
 
-def newest_ids(db: sqlite3.Connection) -> dict[tuple[str, str, str], int]:
+def newest_ids(db: sqlite3.Connection) -> dict[tuple[SubjectKind, str, str], int]:
     """By (subject kind, subject, job), the number of the newest bundle."""
     return {
-        (row[0], row[1], row[2]): row[3]
+        (SubjectKind(row[0]), row[1], row[2]): row[3]
         for row in db.execute(
             "SELECT subject_kind, subject, job, max(id) FROM bundle GROUP BY subject_kind, "
             "subject, job"
@@ -66,7 +68,7 @@ def newest_ids(db: sqlite3.Connection) -> dict[tuple[str, str, str], int]:
 
 
 def measures(
-    db: sqlite3.Connection, subject_kind: str, subject: str, job: str, most: int = 11
+    db: sqlite3.Connection, subject_kind: SubjectKind, subject: str, job: str, most: int = 11
 ) -> list[BundleMeasure]:
     """Return the last bundles of a job and subject, newest first."""
     return [

@@ -14,7 +14,7 @@ from ...core.bundle.manifest import DatabaseRecord, ManifestSummary
 from ...core.errors import MissingError
 from ...core.retention import RetentionCopy
 from ...core.scope import EVERYTHING, Scope
-from ...core.subject import Subject
+from ...core.subject import Subject, SubjectKind
 from ...models import Bundle, BundleDetail, Copy, Page, Pin
 from ..db import now, stamp
 from ..paging import PageRequest, Query, like, page
@@ -189,7 +189,7 @@ def listing_digest(db: sqlite3.Connection, bundle_id: int) -> str:
 def add(
     db: sqlite3.Connection,
     *,
-    subject_kind: str,
+    subject_kind: SubjectKind,
     subject: str,
     job: str,
     host: str,
@@ -242,7 +242,7 @@ def number(db: sqlite3.Connection, subject: Subject, name: str) -> int | None:
     return int(row[0]) if row else None
 
 
-def exists(db: sqlite3.Connection, subject_kind: str, subject: str, name: str) -> bool:
+def exists(db: sqlite3.Connection, subject_kind: SubjectKind, subject: str, name: str) -> bool:
     """Return whether the records still know a bundle."""
     return (
         db.execute(
@@ -254,7 +254,7 @@ def exists(db: sqlite3.Connection, subject_kind: str, subject: str, name: str) -
 
 
 def copies_by_store(
-    db: sqlite3.Connection, subject_kind: str, subject: str
+    db: sqlite3.Connection, subject_kind: SubjectKind, subject: str
 ) -> dict[str, list[str]]:
     """Return the names of a subject's bundles by store, oldest first; pinned ones are left out."""
     found: dict[str, list[str]] = {}
@@ -270,7 +270,7 @@ def copies_by_store(
 
 
 def known_on(
-    db: sqlite3.Connection, subject_kind: str, subject: str, job: str, store: str
+    db: sqlite3.Connection, subject_kind: SubjectKind, subject: str, job: str, store: str
 ) -> list[RetentionCopy]:
     """Return the copies that a job made of a subject on a store, in the order in which they were
     made.
@@ -296,7 +296,7 @@ def known_on(
     ]
 
 
-def subjects_of(db: sqlite3.Connection, subject_kind: str, job: str) -> list[str]:
+def subjects_of(db: sqlite3.Connection, subject_kind: SubjectKind, job: str) -> list[str]:
     """Return the subjects of which a job has bundles."""
     return [
         row[0]
@@ -308,7 +308,7 @@ def subjects_of(db: sqlite3.Connection, subject_kind: str, job: str) -> list[str
 
 
 def pieces_on(
-    db: sqlite3.Connection, subject_kind: str, subject: str, store: str
+    db: sqlite3.Connection, subject_kind: SubjectKind, subject: str, store: str
 ) -> dict[str, dict[str, int]]:
     """By bundle of a subject on a store, whatever its job: the bytes of each piece that it
     needs.
@@ -326,7 +326,9 @@ def pieces_on(
     }
 
 
-def retire(db: sqlite3.Connection, subject_kind: str, subject: str, name: str, store: str) -> None:
+def retire(
+    db: sqlite3.Connection, subject_kind: SubjectKind, subject: str, name: str, store: str
+) -> None:
     """Forget a copy, and the bundle with its last one."""
     db.execute(
         "DELETE FROM copy WHERE bundle_id=(SELECT id FROM bundle WHERE subject_kind=? AND "
@@ -345,7 +347,7 @@ def retire(db: sqlite3.Connection, subject_kind: str, subject: str, name: str, s
 
 
 def newest(
-    db: sqlite3.Connection, subject_kind: str, subject: str, job: str = ""
+    db: sqlite3.Connection, subject_kind: SubjectKind, subject: str, job: str = ""
 ) -> sqlite3.Row | None:
     """Return bytes and packed bytes of a subject's newest bundle, of one job or of any."""
     row: sqlite3.Row | None = db.execute(
@@ -357,7 +359,7 @@ def newest(
 
 
 def newest_on_any(
-    db: sqlite3.Connection, subject_kind: str, subject: str, job: str, stores: list[str]
+    db: sqlite3.Connection, subject_kind: SubjectKind, subject: str, job: str, stores: list[str]
 ) -> tuple[str, ManifestSummary, list[str]] | None:
     """Return the newest bundle of a job that any of some stores has: its name, the summary of its
     manifest, and those of the stores that have it.
@@ -381,7 +383,7 @@ def newest_on_any(
 
 
 def count_since(
-    db: sqlite3.Connection, subject_kind: str, subject: str, job: str, moment: str
+    db: sqlite3.Connection, subject_kind: SubjectKind, subject: str, job: str, moment: str
 ) -> int:
     """Return the number of bundles of a subject and job since a time, inclusive."""
     return int(

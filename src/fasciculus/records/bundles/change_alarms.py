@@ -5,6 +5,7 @@ from __future__ import annotations
 import sqlite3
 from dataclasses import dataclass
 
+from ...core.subject import SubjectKind
 from ..db import now
 
 #: How the key of an alert begins that is about an alarm.
@@ -18,7 +19,7 @@ class ChangeAlarm:
 
     id: int
     bundle: str
-    subject_kind: str
+    subject_kind: SubjectKind
     subject: str
     job: str
     words: str
@@ -31,7 +32,7 @@ class ChangeAlarm:
 
 
 def open_alarm(
-    db: sqlite3.Connection, subject_kind: str, subject: str, bundle: str, words: str
+    db: sqlite3.Connection, subject_kind: SubjectKind, subject: str, bundle: str, words: str
 ) -> None:
     """Open an alarm about a bundle that has far more changes than those before it."""
     db.execute(
@@ -43,7 +44,7 @@ def open_alarm(
 
 
 def usual(
-    db: sqlite3.Connection, subject_kind: str, subject: str, job: str
+    db: sqlite3.Connection, subject_kind: SubjectKind, subject: str, job: str
 ) -> list[tuple[int, int]]:
     """Return the changes and entries of the last bundles of a job and subject, newest first.
 

@@ -7,6 +7,7 @@ from datetime import datetime
 
 from ...core.errors import MissingError
 from ...core.scope import Scope
+from ...core.subject import SubjectKind
 from ...models import Growth, GrowthPoint, GrowthStore
 from ..scope import subjects_within
 
@@ -15,7 +16,7 @@ _DAY = 86_400
 _WEEK = 7 * _DAY
 
 
-def refresh(db: sqlite3.Connection, store_id: int, subject_kind: str, subject: str) -> None:
+def refresh(db: sqlite3.Connection, store_id: int, subject_kind: SubjectKind, subject: str) -> None:
     """Weigh a subject's pieces on a store again. A piece that several bundles need counts once."""
     values = {"store": store_id, "kind": subject_kind, "subject": subject}
     copies = db.execute(

@@ -8,6 +8,7 @@ from collections.abc import Callable
 
 from ...core.errors import SettingError
 from ...core.scope import EVERYTHING, Scope
+from ...core.subject import SubjectKind
 from ...fields import check_addresses
 from ...models import (
     Account,
@@ -26,7 +27,7 @@ from ..paging import (
 from ..scope import accounts_within, only_accounts
 from .names import nearest
 
-CoverageLookup = Callable[[str, str], list[str]]
+CoverageLookup = Callable[[SubjectKind, str], list[str]]
 
 
 _NEWEST = (
@@ -84,7 +85,7 @@ def _account(db: sqlite3.Connection, row: sqlite3.Row, covered: CoverageLookup) 
         contact=row["contact"],
         tags=json.loads(row["tags"]),
         gone_since=row["gone_since"],
-        covered_by=covered("account", row["name"]),
+        covered_by=covered(SubjectKind.ACCOUNT, row["name"]),
         newest=row["newest"],
         newest_bytes=row["newest_bytes"] or 0,
         bundles=row["bundles"],
@@ -299,6 +300,11 @@ def sites(
             account=row["account"],
             host=row["host"],
             newest=row["newest"],
-            covered_by=sorted({*covered("site", row["name"]), *covered("account", row["account"])}),
+            covered_by=sorted(
+                {
+                    *covered(SubjectKind.SITE, row["name"]),
+                    *covered(SubjectKind.ACCOUNT, row["account"]),
+                }
+            ),
         ),
     )

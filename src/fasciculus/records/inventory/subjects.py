@@ -7,6 +7,7 @@ import sqlite3
 from dataclasses import dataclass
 
 from ...core.selection import SubjectFacts
+from ...core.subject import SubjectKind
 from ...models.inventory import HostFields
 from .names import nearest
 
@@ -20,7 +21,7 @@ class SubjectHost:
     max_concurrent: int
 
 
-def hosts_of(db: sqlite3.Connection, kind: str) -> dict[str, SubjectHost]:
+def hosts_of(db: sqlite3.Connection, kind: SubjectKind) -> dict[str, SubjectHost]:
     """Return the host of each subject of a kind, by the subject's name."""
     source = {
         "account": "SELECT account.name, host.name, document FROM account JOIN host ON "
@@ -39,7 +40,7 @@ def hosts_of(db: sqlite3.Connection, kind: str) -> dict[str, SubjectHost]:
     return found
 
 
-def contacts(db: sqlite3.Connection, kind: str) -> dict[str, str]:
+def contacts(db: sqlite3.Connection, kind: SubjectKind) -> dict[str, str]:
     """By subject of a kind, the contact of its account, if any."""
     source = {
         "account": "SELECT name, contact FROM account WHERE contact != ''",
@@ -49,7 +50,7 @@ def contacts(db: sqlite3.Connection, kind: str) -> dict[str, str]:
     return dict(map(tuple, db.execute(source[kind]))) if kind in source else {}
 
 
-def host_of_subject(db: sqlite3.Connection, kind: str, name: str) -> str | None:
+def host_of_subject(db: sqlite3.Connection, kind: SubjectKind, name: str) -> str | None:
     """Return the host of one subject, None where the subject is not there any more."""
     sql = {
         "account": "SELECT host.name FROM account JOIN host ON host.id=host_id WHERE "
@@ -84,11 +85,11 @@ def local_roots(db: sqlite3.Connection) -> list[tuple[str, str]]:
 
 
 _FACTS = {
-    "accounts": "SELECT account.name, host.name AS host, tags, gone_since FROM account "
+    SubjectKind.ACCOUNT: "SELECT account.name, host.name AS host, tags, gone_since FROM account "
     "JOIN host ON host.id=host_id",
-    "sites": "SELECT site.name, host.name AS host, tags, gone_since FROM site "
+    SubjectKind.SITE: "SELECT site.name, host.name AS host, tags, gone_since FROM site "
     "JOIN account ON account.id=account_id JOIN host ON host.id=host_id",
-    "hosts": "SELECT name, name AS host, '[]' AS tags, NULL AS gone_since FROM host",
+    SubjectKind.HOST: "SELECT name, name AS host, '[]' AS tags, NULL AS gone_since FROM host",
 }
 
 
@@ -98,15 +99,15 @@ def _facts(row: sqlite3.Row) -> SubjectFacts:
     return SubjectFacts(row["name"], row["host"], tags)
 
 
-def subjects(db: sqlite3.Connection, kind: str) -> list[SubjectFacts]:
+def subjects(db: sqlite3.Connection, kind: SubjectKind) -> list[SubjectFacts]:
     """Return the accounts, sites or hosts that are there, by name."""
     sql = f"SELECT * FROM ({_FACTS[kind]}) WHERE gone_since IS NULL ORDER BY name"
     return [_facts(row) for row in db.execute(sql)]
 
 
-def subject_facts(db: sqlite3.Connection, kind: str, name: str) -> SubjectFacts:
+def subject_facts(db: sqlite3.Connection, kind: SubjectKind, name: str) -> SubjectFacts:
     """Return one account, site or host, deleted or not; only its name if it is unknown."""
-    row = db.execute(f"SELECT * FROM ({_FACTS[kind + 's']}) WHERE name=?", (name,)).fetchone()
+    row = db.execute(f"SELECT * FROM ({_FACTS[kind]}) WHERE name=?", (name,)).fetchone()
     return _facts(row) if row else SubjectFacts(name)
 
 

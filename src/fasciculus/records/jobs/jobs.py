@@ -18,7 +18,7 @@ from ...core.selection import (
     picker,
     without_match,
 )
-from ...core.subject import Subject
+from ...core.subject import Subject, SubjectKind
 from ...fields import check_addresses
 from ...models import JobInput
 from ..db import now
@@ -45,7 +45,7 @@ def within(db: sqlite3.Connection, scope: Scope) -> list[JobInput]:
         job
         for job in jobs(db)
         if any(
-            has_subject(db, scope, Subject.of(job.subjects[:-1], name))
+            has_subject(db, scope, Subject.of(job.subject_kind, name))
             for name in covers(db, job, known)
         )
     ]
@@ -72,9 +72,10 @@ def covers(
     on many jobs.
     """
     known = {} if known is None else known
-    if job.subjects not in known:
-        known[job.subjects] = subjects(db, job.subjects)
-    return chosen(selection_of(job), known[job.subjects])
+    kind = job.subject_kind
+    if kind not in known:
+        known[kind] = subjects(db, kind)
+    return chosen(selection_of(job), known[kind])
 
 
 def takes_new_accounts(job: JobInput) -> bool:
@@ -86,22 +87,24 @@ def gone_subjects(db: sqlite3.Connection, job: JobInput) -> list[str]:
     """Return the subjects that a job names and that are not there any more."""
     if not job.names:
         return []
-    return gone(selection_of(job), _names(db, job.subjects))
+    return gone(selection_of(job), _names(db, job.subject_kind))
 
 
 def selectors_without_match(db: sqlite3.Connection, job: JobInput) -> list[str]:
     """Return the hosts, tags and patterns of a job that choose nothing at present."""
-    return without_match(selection_of(job), subjects(db, job.subjects))
+    return without_match(selection_of(job), subjects(db, job.subject_kind))
 
 
 def check_subjects(db: sqlite3.Connection, new: JobInput, old_name: str | None) -> None:
     """Raise ``SettingError`` for a subject that is not there and was not in the saved job."""
     before = find(db, old_name) if old_name else None
     named = before.names if before is not None and before.subjects == new.subjects else ()
-    check_known(selection_of(new), _names(db, new.subjects), _names(db, "hosts"), named)
+    check_known(
+        selection_of(new), _names(db, new.subject_kind), _names(db, SubjectKind.HOST), named
+    )
 
 
-def _names(db: sqlite3.Connection, kind: str) -> list[str]:
+def _names(db: sqlite3.Connection, kind: SubjectKind) -> list[str]:
     return [subject.name for subject in subjects(db, kind)]
 
 
@@ -117,8 +120,8 @@ class Coverage:
         self._db = db
         self._rows = [(j, picker(selection_of(j))) for j in jobs(db) if j.enabled]
 
-    def __call__(self, kind: str, name: str) -> list[str]:
-        of_kind = [(job, picked) for job, picked in self._rows if job.subjects == kind + "s"]
+    def __call__(self, kind: SubjectKind, name: str) -> list[str]:
+        of_kind = [(job, picked) for job, picked in self._rows if job.subject_kind == kind]
         if not of_kind:
             return []
         subject = subject_facts(self._db, kind, name)

@@ -7,6 +7,7 @@ from datetime import datetime
 from typing import Any
 
 from ...core.scope import Scope
+from ...core.subject import SubjectKind
 from ..scope import subjects_within
 
 
@@ -41,7 +42,7 @@ def outcome_before(db: sqlite3.Connection, job: str, run_id: int) -> str | None:
 
 
 def task_outcome_before(
-    db: sqlite3.Connection, job: str, subject_kind: str, subject: str, run_id: int
+    db: sqlite3.Connection, job: str, subject_kind: SubjectKind, subject: str, run_id: int
 ) -> str | None:
     """Return how the task of a subject in the run of a job before another one ended."""
     row = db.execute(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ...core.subject import SubjectKind
 from ...core.watch.unusual import unusual_size
 from ...models import Thresholds
 from ...records.bundles import bundle_sizes
@@ -28,7 +29,9 @@ class UnusualBundles:
 
     def __init__(self, records: Records) -> None:
         self._records = records
-        self._known: dict[tuple[str, str, str], tuple[int, Thresholds, list[UnusualBundle]]] = {}
+        self._known: dict[
+            tuple[SubjectKind, str, str], tuple[int, Thresholds, list[UnusualBundle]]
+        ] = {}
         self._version = -1
         self._found: list[UnusualBundle] = []
 
@@ -56,7 +59,7 @@ class UnusualBundles:
         return [row for _, _, rows in self._known.values() for row in rows]
 
     def _compare(
-        self, key: tuple[str, str, str], newest: int, limits: Thresholds
+        self, key: tuple[SubjectKind, str, str], newest: int, limits: Thresholds
     ) -> list[UnusualBundle]:
         last, *before = bundle_sizes.measures(self._records.reader, *key)
         size = unusual_size(

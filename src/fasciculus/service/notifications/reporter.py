@@ -108,7 +108,7 @@ class Reporter:
         self, db: sqlite3.Connection, job: JobInput, report: RunReport, run_id: int
     ) -> None:
         """Write each account's contact a report of that account only."""
-        contacts = inventory.contacts(db, job.subjects[:-1])
+        contacts = inventory.contacts(db, job.subject_kind)
         by_contact: dict[str, list[TaskLine]] = {}
         for task in report.tasks:
             if contact := contacts.get(task.subject):

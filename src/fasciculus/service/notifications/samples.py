@@ -8,6 +8,7 @@ from ...core.alert_report import AlertLine, AlertReport
 from ...core.digest import Digest, JobDigest, StoreTotal
 from ...core.maintenance_report import DamageLine, MaintenanceReport
 from ...core.run_report import CopyLine, RunReport, TaskLine
+from ...core.subject import SubjectKind
 
 _AT = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
 _SAMPLE_RUN = RunReport(
@@ -20,7 +21,7 @@ _SAMPLE_RUN = RunReport(
     "timetable",
     [
         TaskLine(
-            "account",
+            SubjectKind.ACCOUNT,
             "millpond",
             "warned",
             "2026-11-24T021500Z-nightly",
@@ -57,7 +58,7 @@ def sample_of(
         1,
         "verify",
         "attic",
-        "account",
+        SubjectKind.ACCOUNT,
         "millpond",
         "failed",
         "1 file is missing.",

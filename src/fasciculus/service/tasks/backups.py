@@ -119,7 +119,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
             job = jobs.job(db, start.job)
             self._check_paused(db, job.name)
             self._check_overlap(db, job, start)
-            kind = job.subjects[:-1]
+            kind = job.subject_kind
             subjects = [
                 Subject.of(kind, name) for name in _chosen(jobs.covers(db, job), options.names)
             ]
@@ -169,7 +169,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         by_itself: bool,
     ) -> list[QueuedBackup]:
         """Return the tasks of a run, ready to be queued."""
-        hosts = inventory.hosts_of(db, job.subjects[:-1])
+        hosts = inventory.hosts_of(db, job.subject_kind)
         store_limits = stores.max_concurrent(db, job.stores)
         limits = job.limits
         found = []

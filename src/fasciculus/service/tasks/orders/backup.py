@@ -18,7 +18,7 @@ from ....contracts.orders import (
     StoreOrder,
     SubjectOrder,
 )
-from ....core.subject import Subject
+from ....core.subject import Subject, SubjectKind
 from ....models import Account, Host, JobInput
 from ....records import inventory
 from ....records.bundles import bundles, change_alarms, damage
@@ -38,7 +38,7 @@ from .subjects import FoundSubject, databases_of, find_subject
 
 
 def backup_order(
-    sources: OrderInputs, job: JobInput, run_id: int, task_id: int, kind: str, name: str
+    sources: OrderInputs, job: JobInput, run_id: int, task_id: int, kind: SubjectKind, name: str
 ) -> BackupOrder:
     """Return the order for one bundle."""
     config, db = sources.config, sources.db
@@ -117,7 +117,7 @@ def sealed_to(sources: OrderInputs, job: JobInput) -> list[str]:
     return sorted(set(wanted))
 
 
-def _stores(sources: OrderInputs, job: JobInput, kind: str, name: str) -> list[StoreOrder]:
+def _stores(sources: OrderInputs, job: JobInput, kind: SubjectKind, name: str) -> list[StoreOrder]:
     found = []
     for store_name in job.stores:
         store = store_order(sources, store_name)
@@ -180,7 +180,11 @@ def _filled(text: str, subject: FoundSubject) -> str:
 
 
 def _damaged(
-    sources: OrderInputs, job: JobInput, kind: str, name: str, previous: PreviousOrder | None
+    sources: OrderInputs,
+    job: JobInput,
+    kind: SubjectKind,
+    name: str,
+    previous: PreviousOrder | None,
 ) -> list[str]:
     """Return the pieces of the previous bundle that are known to be damaged."""
     needed = {f"pieces/{piece.name}" for piece in previous.pieces} if previous else set()

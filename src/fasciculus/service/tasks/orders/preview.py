@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ....contracts.orders import PreviewOrder
+from ....core.subject import SubjectKind
 from ....models import JobInput
 from ....records.bundles import bundle_sizes, bundles
 from .artifacts import kept, own_folders, spool
@@ -11,7 +12,7 @@ from .subjects import databases_of, find_subject
 
 
 def preview_order(
-    sources: OrderInputs, job: JobInput, kind: str, name: str, number: int
+    sources: OrderInputs, job: JobInput, kind: SubjectKind, name: str, number: int
 ) -> PreviewOrder:
     """Return the order for the preview of one subject."""
     config = sources.config

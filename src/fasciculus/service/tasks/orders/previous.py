@@ -7,7 +7,7 @@ from pathlib import Path
 
 from ....contracts.orders import PreviousOrder
 from ....core.bundle.manifest import ManifestSummary
-from ....core.subject import Subject
+from ....core.subject import Subject, SubjectKind
 from ....models import JobInput
 from ....records.bundles import bundles
 from ....records.runs import maintenance
@@ -21,7 +21,7 @@ _CLOCK = timedelta(days=1)
 
 
 def previous_order(
-    sources: OrderInputs, job: JobInput, kind: str, name: str, seal_to: list[str]
+    sources: OrderInputs, job: JobInput, kind: SubjectKind, name: str, seal_to: list[str]
 ) -> tuple[PreviousOrder | None, str]:
     """Return the base of an incremental bundle, or why a full one is due."""
     db, config = sources.db, sources.config
@@ -92,7 +92,11 @@ def _time_for_full(job: JobInput, manifest: ManifestSummary) -> str:
 
 
 def compares_contents(
-    sources: OrderInputs, job: JobInput, kind: str, name: str, previous: PreviousOrder | None
+    sources: OrderInputs,
+    job: JobInput,
+    kind: SubjectKind,
+    name: str,
+    previous: PreviousOrder | None,
 ) -> bool:
     """Return whether it is this bundle's turn to compare contents."""
     if not job.compare_every or previous is None:
@@ -102,7 +106,11 @@ def compares_contents(
 
 
 def is_turn_by_sftp(
-    sources: OrderInputs, job: JobInput, kind: str, name: str, previous: PreviousOrder | None
+    sources: OrderInputs,
+    job: JobInput,
+    kind: SubjectKind,
+    name: str,
+    previous: PreviousOrder | None,
 ) -> bool:
     """Return the same for a host that tells size and time alone, where nobody has said
     how often.

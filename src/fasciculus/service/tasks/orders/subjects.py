@@ -29,7 +29,7 @@ class FoundSubject:
         return self.account.name if self.account else ""
 
 
-def find_subject(sources: OrderInputs, kind: str, name: str) -> FoundSubject:
+def find_subject(sources: OrderInputs, kind: SubjectKind, name: str) -> FoundSubject:
     """Return a subject by its kind and name. Raises ``MissingError`` or ``SettingError``."""
     if kind == "host":
         host = inventory.host(sources.db, sources.cipher, name)
@@ -42,7 +42,7 @@ def find_subject(sources: OrderInputs, kind: str, name: str) -> FoundSubject:
     return FoundSubject(_below_account(account, kind, name), host, account)
 
 
-def _below_account(account: Account, kind: str, name: str) -> SubjectOrder:
+def _below_account(account: Account, kind: SubjectKind, name: str) -> SubjectOrder:
     if kind == "account":
         roots = {site.name: site.root for site in account.sites}
         return SubjectOrder(

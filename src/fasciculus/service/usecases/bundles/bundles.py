@@ -7,6 +7,7 @@ from itertools import islice
 
 from ....core.bundle.entry import FILE, Entry, to_bytes, to_text
 from ....core.bundle.listing import children, read_listing
+from ....core.contents import Contents
 from ....core.errors import SettingError
 from ....models import Bundle, BundleDetail, BundleEntry, BundleFiles, EntrySearch, Page, Pin
 from ....models.queries import BundlesQuery, EntrySearchQuery, FolderQuery
@@ -79,7 +80,7 @@ def _entry(entry: Entry, files: int, size: int) -> BundleEntry:
 def bundles_files(caller: Caller, bundle_id: int, query: FolderQuery) -> BundleFiles:
     """Return contents of a folder in a bundle."""
     bundle = bundles_show(caller, bundle_id)
-    kind: str = query.contents or next(iter(bundle.contents), "files")
+    kind = Contents(query.contents or next(iter(bundle.contents), Contents.FILES))
     folder = to_bytes(query.folder)
     with listing_of(caller, bundle).open("rb") as raw:
         rows = [

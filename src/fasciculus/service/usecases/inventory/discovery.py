@@ -75,7 +75,7 @@ def hosts_accept(caller: Caller, name: str, body: Acceptance) -> Accepted:
 def previews_start(caller: Caller, body: PreviewStart) -> int:
     """Measure what a job would take of a subject."""
     sources = caller.order_inputs()
-    kind = body.job.subjects[:-1]
+    kind = body.job.subject_kind
     if kind == "host":
         raise SettingError(
             "Files are of accounts and sites.", "Preview a job of one of these.", field="subject"

@@ -86,7 +86,7 @@ class _Places:
 
     def of(self, job: JobInput) -> frozenset[str]:
         """Return the hosts and stores that a job's runs use."""
-        kind = job.subjects[:-1]
+        kind = job.subject_kind
         if kind not in self._hosts:
             self._hosts[kind] = inventory.hosts_of(self._db, kind)
         hosts = self._hosts[kind]

@@ -10,7 +10,7 @@ from itertools import islice
 from ....core import job_summary, retention, schedule, store_advice
 from ....core.retention import KeepRule
 from ....core.retention.simulation import SimulatedDay, Sizes, simulate
-from ....core.subject import Subject
+from ....core.subject import Subject, SubjectKind
 from ....models import (
     JobInput,
     JobSimulation,
@@ -41,7 +41,7 @@ def jobs_retiring(caller: Caller, name: str, query: RetiringQuery) -> Page[Retir
     db = caller.reader
     job = jobs.job(db, name)
     asked = retention.parse(query.keep) if query.keep else None
-    kind = job.subjects[:-1]
+    kind = job.subject_kind
     rows = [
         row
         for subject in bundles.subjects_of(db, kind, name)
@@ -54,7 +54,12 @@ def jobs_retiring(caller: Caller, name: str, query: RetiringQuery) -> Page[Retir
 
 
 def _retiring(
-    db: sqlite3.Connection, kind: str, subject: str, job: JobInput, store: str, rule: KeepRule
+    db: sqlite3.Connection,
+    kind: SubjectKind,
+    subject: str,
+    job: JobInput,
+    store: str,
+    rule: KeepRule,
 ) -> list[Retiring]:
     copies = bundles.known_on(db, kind, subject, job.name, store)
     going = retention.retiring(copies, rule, schedule.zone(job.zone))
@@ -80,7 +85,7 @@ def jobs_summary(caller: Caller, body: JobInput) -> JobSummary:
     jobs.check_subjects(db, body, body.name)
     covers = jobs.covers(db, body)
     contents: list[str] = list(body.contents)
-    measured = [bundle_sizes.measured(db, body.subjects[:-1], name, contents) for name in covers]
+    measured = [bundle_sizes.measured(db, body.subject_kind, name, contents) for name in covers]
     known = [row for row in measured if row is not None]
     now = datetime.now(UTC)
     paused = pauses.pauses(db, now)
@@ -108,7 +113,7 @@ def jobs_summary(caller: Caller, body: JobInput) -> JobSummary:
     where = schedule.zone(body.zone)
     advice += schedule.advice(schedule.parse(body.timetable), starts, now.astimezone(where))
     if "databases" in body.contents:
-        on = {host.name for host in inventory.hosts_of(db, body.subjects[:-1]).values()}
+        on = {host.name for host in inventory.hosts_of(db, body.subject_kind).values()}
         advice += [words for host, words in inventory.hidden(db).items() if host in on]
     known_facts = [facts(db, store) for store in targets]
     advice = [*store_advice.of_stores(known_facts, packed, most), *advice]
@@ -142,7 +147,7 @@ def jobs_simulate(caller: Caller, query: SimulationQuery, body: JobInput) -> Job
     """Return how many copies a job will have on each day of the coming year."""
     db = caller.reader
     store = query.store or body.stores[0]
-    kind = body.subjects[:-1]
+    kind = body.subject_kind
     covers = jobs.covers(db, body)
     subject = query.subject or (covers[0] if covers else "")
     now = datetime.now(UTC)
@@ -173,7 +178,7 @@ def _of_all(db: sqlite3.Connection, job: JobInput, covers: list[str]) -> int:
     """Return the packed size of full bundles of all subjects of a job, estimated from the last
     ones.
     """
-    kind = job.subjects[:-1]
+    kind = job.subject_kind
     contents: list[str] = list(job.contents)
     rows = [bundle_sizes.measured(db, kind, name, contents) for name in covers]
     return sum(row[1] for row in rows if row is not None)
@@ -208,7 +213,7 @@ def _taken(db: sqlite3.Connection, job: JobInput, store: str, now: datetime) -> 
     """Yield what all subjects of a job will take on a store on each day, by the first one that has
     been measured.
     """
-    kind, covers = job.subjects[:-1], jobs.covers(db, job)
+    kind, covers = job.subject_kind, jobs.covers(db, job)
     for subject in covers:
         sizes, packed = _sizes(db, job, kind, subject)
         if packed:
@@ -218,7 +223,9 @@ def _taken(db: sqlite3.Connection, job: JobInput, store: str, now: datetime) -> 
             return
 
 
-def _sizes(db: sqlite3.Connection, job: JobInput, kind: str, subject: str) -> tuple[Sizes, int]:
+def _sizes(
+    db: sqlite3.Connection, job: JobInput, kind: SubjectKind, subject: str
+) -> tuple[Sizes, int]:
     """Return the size of a subject's bundle and the packed size of a full one, estimated from the
     last ones.
     """

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from ....core.bundle.diff import Difference, differences
 from ....core.bundle.entry import to_text
 from ....core.bundle.listing import read_lines
+from ....core.contents import Contents
 from ....core.errors import AlreadyEndedError, SettingError
 from ....models import (
     BundleChange,
@@ -191,7 +192,7 @@ def _wanted(rows: Iterator[Difference], query: ChangesQuery) -> Iterator[Differe
 
 def _change(row: Difference) -> BundleChange:
     return BundleChange(
-        kind=row.kind,
+        kind=Contents(row.kind),
         path=to_text(row.path),
         type=row.type,
         state=row.state,  # type: ignore[arg-type]

@@ -19,6 +19,7 @@ from ....core.discovery.accounts import rule_glob
 from ....core.errors import FasciculusError, MissingError, SettingError
 from ....core.formatting import format_list
 from ....core.selection import is_name
+from ....core.subject import SubjectKind
 from ....models import (
     AcceptedProposals,
     AccountInput,
@@ -139,7 +140,8 @@ def _told_job(db: sqlite3.Connection, store: str, row: FoundProposal) -> list[st
     }
     here = [name for name in names.values() if name] or [store]
     lacking = [f"store {name}" for name, found in names.items() if not found]
-    subjects = {subject.name for subject in inventory.subjects(db, settings["subjects"])}
+    kind = SubjectKind(settings["subjects"][:-1])
+    subjects = {subject.name for subject in inventory.subjects(db, kind)}
     gone = [text for text in settings["names"] if is_name(text) and text not in subjects]
     known = {found["name"] for found in db.execute("SELECT name FROM channel")}
     lacking += [f"channel {name}" for name in settings["channels"] if name not in known]

@@ -1,0 +1,22 @@
+"""Kinds of maintenance of a store."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+
+class MaintenanceKind(StrEnum):
+    """What a maintenance task does with the bundles on a store."""
+
+    #: Read copies back.
+    VERIFY = "verify"
+    #: Put damaged copies right from another store.
+    REPAIR = "repair"
+    #: Write the pieces anew that hold much unused data.
+    REPACK = "repack"
+    #: Copy or move bundles from another store.
+    TRANSFER = "transfer"
+    #: Add the bundles of a store to the records.
+    IMPORT = "import"
+    #: Seal the pieces to other keys.
+    RESEAL = "reseal"
