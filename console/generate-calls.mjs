@@ -84,6 +84,32 @@ export const OUTCOMES: Record<string, { word: string; mark: string; tone: string
 export const ENDED = Object.keys(OUTCOMES).filter((name) => !['running', 'queued'].includes(name));
 `;
 
+/** The fields of a form that have a default. */
+const fieldsOf = (name) =>
+  Object.fromEntries(
+    Object.entries(document.components.schemas[name].properties)
+      .filter(([key, field]) => 'default' in field && key !== 'secrets')
+      .map(([key, field]) => [key, field.default]),
+  );
+const fresh = (name, more = {}) => JSON.stringify({ ...more, ...fieldsOf(name) });
+const defaults = `// Generated from openapi.json by generate-calls.mjs. Do not edit.
+import type { components } from './openapi';
+
+type Fields<Name extends keyof components['schemas'], Other extends string = never> = Omit<
+  Required<components['schemas'][Name]>,
+  'secrets' | Other
+>;
+
+/** A new store: what a form begins with, without the settings of its kind. */
+export const newStore = (): Fields<'StoreInput', 'settings' | 'name'> => (${fresh('StoreInput')});
+
+/** A new host: this machine, nothing set. */
+export const newHost = (): Fields<'HostInput'> => (${fresh('HostInput', { name: '' })});
+
+/** The mail server before anything is set. */
+export const newMailServer = (): Fields<'MailServer'> => (${fresh('MailServer')});
+`;
+
 async function put(target, text) {
   const options = await prettier.resolveConfig(target);
   const formatted = await prettier.format(text, { ...options, filepath: target });
@@ -95,3 +121,4 @@ async function put(target, text) {
 await put('src/lib/openapi.ts', types);
 await put('src/lib/calls.ts', calls);
 await put('src/lib/outcomes.ts', outcomes);
+await put('src/lib/defaults.ts', defaults);

@@ -6,7 +6,8 @@
   import { hostsPropose, hostsTryDraft, kindsList } from '../../lib/calls';
   import { Loader } from '../../lib/loader.svelte';
   import type { HostInput, HostProposal, Settings, TryResult } from '../../lib/types';
-  import { blankHost, hostForm } from './host';
+  import { newHost } from '../../lib/defaults';
+  import { hostForm } from './host';
   import { count, given } from '../../lib/words';
   import ConfirmDialog from '../../ui/ConfirmDialog.svelte';
   import DiscoveryFields from './DiscoveryFields.svelte';
@@ -23,7 +24,7 @@
   import RuleProposals from './RuleProposals.svelte';
   import TryPanel from '../../ui/TryPanel.svelte';
   let { params = {} }: { params?: { name?: string } } = $props();
-  let host = $state<HostInput>(blankHost());
+  let host = $state<HostInput>({ ...newHost(), secrets: {} });
   let secrets = $state<Record<string, string>>({});
   let tried = $state<TryResult | null>(null);
   const doing = useAction();

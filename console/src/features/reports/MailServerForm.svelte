@@ -2,25 +2,14 @@
   import { useAction } from '../../lib/action.svelte';
   import { Button, Input, Select } from 'flowbite-svelte';
   import { channelsList, mailChange, mailShow, mailTry } from '../../lib/calls';
+  import { newMailServer } from '../../lib/defaults';
   import { Loader } from '../../lib/loader.svelte';
   import type { MailServer, TryResult } from '../../lib/types';
   import NumberField from '../../ui/NumberField.svelte';
   import FormField from '../../ui/FormField.svelte';
   import StepList from '../../ui/StepList.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
-  let mail = $state<MailServer>({
-    address: '',
-    port: 587,
-    security: 'starttls',
-    user: '',
-    password_set: false,
-    password: null,
-    sender: '',
-    fallback_channel: '',
-    days: 5,
-    digest_time: '07:00',
-    digest_day: 'mon',
-  });
+  let mail = $state<MailServer>(newMailServer());
   const days = [
     { value: 'mon', name: 'Monday' },
     { value: 'tue', name: 'Tuesday' },

@@ -12,7 +12,8 @@
     storesTryDraft,
   } from '../../lib/calls';
   import { Loader } from '../../lib/loader.svelte';
-  import { newStore, ofStore, sent, type StoreForm } from './store';
+  import { newStore } from '../../lib/defaults';
+  import { ofStore, sent, type StoreForm } from './store';
   import type { Settings, Store, StoreInput, TryResult } from '../../lib/types';
   import { count, given } from '../../lib/words';
   import ConfirmDialog from '../../ui/ConfirmDialog.svelte';
