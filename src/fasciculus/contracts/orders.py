@@ -16,6 +16,7 @@ from ..bundles.recorded_copies import RecordedCopies
 from ..core.bundle.manifest import PieceRecord
 from ..core.dump.filters import DatabaseRules
 from ..core.file_filters import FileRules
+from ..core.restore.plan_line import Conflicts
 from ..core.subject import Subject, SubjectKind
 from ..databases.base import DatabaseRef
 from ..hosts import host_spec
@@ -286,6 +287,24 @@ class BackupOrder(OrderData, kw_only=True, tag_field="order", tag="backup"):
     more_may_follow: bool = False
 
 
+class InPlaceOrder(OrderData, kw_only=True):
+    """How files are put back where they were.
+
+    ``side`` is the name of the side folder, ``plan`` where the plan is left. What ``own_folders``,
+    ``excluded`` and the job's ``rules`` keep out of bundles is never taken for something extra.
+    """
+
+    side: str
+    plan: Artifact
+    plan_only: bool = False
+    conflicts: Conflicts = Conflicts.REPLACE
+    remove_extra: bool = False
+    compare_contents: bool = False
+    own_folders: list[Artifact] = []
+    excluded: list[str] = []
+    rules: FileRules = FileRules()
+
+
 class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     """Bring a bundle, or part of it, back into an empty folder and named databases."""
 
@@ -307,7 +326,34 @@ class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     owners: dict[str, str] = {}
     #: Mail domains to be merged into the host's own files.
     mail: MailOrder | None = None
+    #: Put files back where they were, instead of into ``target``.
+    in_place: InPlaceOrder | None = None
     spool: Artifact
+
+
+class SideOrder(OrderData, kw_only=True):
+    """The base of orders for the side folder of a restore in place."""
+
+    host: HostOrder = msgspec.field(default_factory=HostOrder)
+    subject: SubjectOrder
+    #: The name of the side folder.
+    side: str
+    spool: Artifact
+
+
+class RecoverOrder(SideOrder, kw_only=True, tag_field="order", tag="recover"):
+    """Finish a restore in place that was interrupted, or take it back."""
+
+
+class UndoOrder(SideOrder, kw_only=True, tag_field="order", tag="undo"):
+    """Put back what a restore in place has set aside."""
+
+    #: Even if something changed since, which is then set aside too.
+    force: bool = False
+
+
+class DropOrder(SideOrder, kw_only=True, tag_field="order", tag="drop"):
+    """Remove what a restore in place has set aside."""
 
 
 class PreviewOrder(OrderData, kw_only=True, tag_field="order", tag="preview"):
@@ -414,6 +460,9 @@ class RepackOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="repack
 Order = (
     BackupOrder
     | RestoreOrder
+    | RecoverOrder
+    | UndoOrder
+    | DropOrder
     | PreviewOrder
     | ReleaseOrder
     | VerifyOrder
@@ -436,4 +485,6 @@ def kinds_of(order: Order) -> list[str]:
     return sorted({*(f"host:{h.kind}" for h in hosts), *(f"store:{s.kind}" for s in stores)})
 
 
-_OnHost = BackupOrder | RestoreOrder | PreviewOrder | ReleaseOrder
+_OnHost = (
+    BackupOrder | RestoreOrder | RecoverOrder | UndoOrder | DropOrder | PreviewOrder | ReleaseOrder
+)

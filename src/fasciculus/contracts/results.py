@@ -7,6 +7,7 @@ from typing import Literal
 from msgspec import Struct, field
 
 from ..core.bundle.manifest import ManifestSummary
+from ..core.restore.plan_line import PlanSummary
 
 #: ``done``; ``warned``: done, with warnings; ``partial``: a store has no copy; ``failed``: nothing
 #: was made; ``cancelled``: on request; ``interrupted``: the worker or the service was ended;
@@ -45,6 +46,19 @@ class RestoreResult(Result, kw_only=True, tag_field="result", tag="restore"):
 
     entries: int
     bytes: int
+    #: Of a restore in place: the sums of its plan, and whether something is set aside.
+    plan: PlanSummary | None = None
+    has_set_aside: bool = False
+
+
+class SideResult(Result, kw_only=True, tag_field="result", tag="side"):
+    """What became of a side folder: ``state`` is gone, kept, or undone.
+
+    ``changed`` are paths that changed since, so that an undo would lose something.
+    """
+
+    state: Literal["gone", "kept", "undone"]
+    changed: list[str] = []
 
 
 class ReleaseResult(Result, kw_only=True, tag_field="result", tag="release"):
@@ -137,6 +151,7 @@ AnyResult = (
     Failure
     | BackupResult
     | RestoreResult
+    | SideResult
     | ReleaseResult
     | PreviewResult
     | VerifyResult

@@ -201,6 +201,11 @@ class LocalTree:
         # Both folders stay open: the new name's was the last one asked for.
         os.link(old, name, src_dir_fd=self._folder(above), dst_dir_fd=folder, follow_symlinks=False)
 
+    def link_from(self, source: int, name: bytes, path: bytes) -> None:
+        """Give a file in another open folder a name here."""
+        folder, own = self._place(path)
+        os.link(name, own, src_dir_fd=source, dst_dir_fd=folder, follow_symlinks=False)
+
     def open_file(self, path: bytes) -> int:
         """Open a file for reading. Raises ``OSError``."""
         folder, name = self._place(path)
@@ -306,6 +311,10 @@ class LocalTree:
                     os.setxattr(place, key, value, follow_symlinks=False)
             except OSError as error:
                 self.unset.append((path, key, error.strerror or str(error)))
+
+    def owner_of(self, like: Any) -> Tuple[int, int]:
+        """Return the numbers that an entry's owner and group get here."""
+        return self._owner(like)
 
     def _owner(self, like: Any) -> Tuple[int, int]:
         """Return the numbers of an entry's owner and group here.

@@ -10,15 +10,18 @@ from pathlib import Path
 from ..contracts.events import DamageMet
 from ..contracts.orders import (
     BackupOrder,
+    DropOrder,
     ImportOrder,
     Order,
     PreviewOrder,
+    RecoverOrder,
     ReleaseOrder,
     RepackOrder,
     RepairOrder,
     ResealOrder,
     RestoreOrder,
     TransferOrder,
+    UndoOrder,
     VerifyOrder,
 )
 from ..contracts.results import AnyResult, ReleaseResult
@@ -69,6 +72,10 @@ def carry_out(
                 return BackupTask(order, host, connections, emitter, stop).run()
             finally:
                 connections.release()
+        case RecoverOrder() | UndoOrder() | DropOrder():
+            from .restore.in_place.side import SideTask
+
+            return SideTask(order, emitter).run()
         case RestoreOrder() | PreviewOrder() | ReleaseOrder():
             return _on_host(order, emitter, stop)
 

@@ -42,6 +42,7 @@ class RestorePlan:
     paths: list[bytes]
     bytes: int
     with_special_modes: bool
+    manifest: Manifest
 
     def entries(self, kinds: Sequence[str] | None = None) -> Iterator[Entry]:
         """Yield the entries of the bundle of some kinds, by default of those that are wanted."""
@@ -69,7 +70,7 @@ def plan_restore(order: RestoreOrder, store: Store, spool: Path, emitter: Emitte
     with listing.open("rb") as raw:
         wanted = only(read_listing(raw, order.contents), paths)
         total = _look_through(order, wanted, with_special_modes, emitter)
-    return RestorePlan(order, listing, databases, paths, total, with_special_modes)
+    return RestorePlan(order, listing, databases, paths, total, with_special_modes, manifest)
 
 
 def _look_through(
@@ -79,7 +80,7 @@ def _look_through(
     total = count = 0
     for entry in entries:
         total += entry.size if entry.link is None else 0
-        comes_back = order.target or (order.mail and entry.kind == "mail")
+        comes_back = order.target or order.in_place or (order.mail and entry.kind == "mail")
         if comes_back and (found := special_modes_of(entry)):
             count += 1
             if count <= _LOGGED:

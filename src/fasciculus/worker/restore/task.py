@@ -19,6 +19,7 @@ from ...stores.base import Store, connected
 from ..emitter import Emitter
 from ..store_access import retrying_store, seen
 from .execution import PlanExecution
+from .in_place.task import InPlaceRestore
 from .losses import Losses
 from .plan import RestorePlan, plan_restore
 from .resuming import ResumingWriter
@@ -63,6 +64,16 @@ class RestoreTask:
         self._host.connect()
         plan = plan_restore(self._order, store, spool, self._emitter)
         self._progress.total = plan.bytes
+        if self._order.in_place is not None:
+            in_place = InPlaceRestore(
+                plan,
+                self._order.in_place,
+                self._host,
+                self._emitter,
+                self._losses,
+                self._progress,
+            )
+            return in_place.run(store, spool)
         if self._order.target:
             self._prepare_target(plan, spool)
         execution = PlanExecution(

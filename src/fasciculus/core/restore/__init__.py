@@ -1,0 +1,1 @@
+"""What a restore in place changes: comparing a bundle with the live tree."""

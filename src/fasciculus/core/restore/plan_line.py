@@ -1,0 +1,88 @@
+"""One line of a restore plan, and the sums of a plan."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+from msgspec import Struct
+
+
+class Action(StrEnum):
+    """What a restore in place does with one path."""
+
+    #: It does not exist, and comes from the bundle.
+    CREATE = "create"
+    #: What is there is set aside, and the bundle's takes its place.
+    REPLACE = "replace"
+    #: It is not in the bundle, and is set aside.
+    REMOVE = "remove"
+    #: Only owner, mode, time or attributes change.
+    ATTRIBUTES = "attributes"
+    #: It differs, and stays as it is.
+    KEEP = "keep"
+
+
+class Conflicts(StrEnum):
+    """What becomes of a path that differs from the bundle's."""
+
+    #: It is set aside, and the bundle's takes its place.
+    REPLACE = "replace"
+    #: It stays if it is newer than the bundle's.
+    NEWER = "newer"
+    #: Both stay: the bundle's gets a name of its own.
+    BOTH = "both"
+    #: It stays.
+    SKIP = "skip"
+
+
+class PlanLine(Struct, omit_defaults=True):
+    """One path of a plan. ``path`` is relative to the subject's root, as text for JSON; ``bytes``
+    is its size in the bundle, ``before`` its size now; ``why`` says what differs.
+    """
+
+    action: Action
+    path: str
+    type: str
+    bytes: int = 0
+    before: int = 0
+    why: str = ""
+
+
+class PlanSummary(Struct, omit_defaults=True):
+    """The sums of a plan: entries by action, and bytes.
+
+    ``write_bytes`` are written, ``aside_bytes`` set aside; ``free_bytes`` fit there, if known.
+    """
+
+    created: int = 0
+    replaced: int = 0
+    removed: int = 0
+    attributes: int = 0
+    kept: int = 0
+    unchanged: int = 0
+    write_bytes: int = 0
+    aside_bytes: int = 0
+    free_bytes: int | None = None
+
+    def add(self, line: PlanLine) -> None:
+        """Count a line."""
+        match line.action:
+            case Action.CREATE:
+                self.created += 1
+            case Action.REPLACE:
+                self.replaced += 1
+            case Action.REMOVE:
+                self.removed += 1
+            case Action.ATTRIBUTES:
+                self.attributes += 1
+            case Action.KEEP:
+                self.kept += 1
+        if line.action in (Action.CREATE, Action.REPLACE):
+            self.write_bytes += line.bytes
+        if line.action in (Action.REPLACE, Action.REMOVE):
+            self.aside_bytes += line.before
+
+    @property
+    def changes(self) -> int:
+        """Return how many paths change."""
+        return self.created + self.replaced + self.removed + self.attributes

@@ -1,0 +1,71 @@
+"""The side folder of a restore in place: next to a folder in use, and closed to all but root.
+
+This file uses nothing but the standard library of Python 3.7 and later: it is also sent to hosts,
+after the text of ``root_path.py`` of ``core/bundle``.
+"""
+
+import errno
+import os
+import stat
+
+from ..core.bundle.root_path import child_folder, open_root
+
+#: Holds the side folders of all restores on one file system.
+NAME = b".fasciculus-restores"
+
+
+def side_folder(root: bytes, home: bytes, name: bytes) -> bytes:
+    """Return the path of the side folder of a restore into a folder, whether or not it is there.
+
+    It is on the same file system, in the nearest folder above that only root can change, since
+    whoever may change that folder could take the side folder away. Raises ``OSError`` if there is
+    none.
+    """
+    live = open_root(root, home)
+    try:
+        device = os.fstat(live).st_dev
+        real = os.readlink(b"/proc/self/fd/%d" % live)
+    finally:
+        os.close(live)
+    return os.path.join(_nearest(real, device), NAME, name)
+
+
+def make_side_folder(path: bytes) -> None:
+    """Make the side folder of a restore. Raises ``OSError``, also if it is there already."""
+    shared, name = os.path.split(path)
+    above = os.path.dirname(shared)
+    parent = open_root(above)
+    try:
+        opened = child_folder(parent, NAME, 0o700)
+    finally:
+        os.close(parent)
+    try:
+        info = os.fstat(opened)
+        if info.st_uid != os.geteuid() or stat.S_IMODE(info.st_mode) & 0o077:
+            raise OSError(errno.EPERM, os.fsdecode(above + b"/" + NAME) + " is open to others")
+        os.mkdir(name, 0o700, dir_fd=opened)
+    finally:
+        os.close(opened)
+
+
+def _nearest(path: bytes, device: int) -> bytes:
+    """Return the nearest folder above a path, on the same file system, that only root can change;
+    nobody else can move it either.
+    """
+    found = b""
+    here = path
+    while here != b"/":
+        here = os.path.dirname(here)
+        info = os.stat(here, follow_symlinks=False)
+        is_ours = info.st_uid in (0, os.geteuid())
+        is_closed = is_ours and not info.st_mode & 0o022
+        if is_closed and not found and info.st_dev == device:
+            found = here
+        elif not is_closed and not (is_ours and info.st_mode & stat.S_ISVTX):
+            # Its owner may rename what is below.
+            found = b""
+        if not found and info.st_dev != device:
+            break
+    if not found:
+        raise OSError(errno.EPERM, "no folder above it on the same file system belongs to root")
+    return found

@@ -1,0 +1,1 @@
+"""Restoring in place: a plan, staging, and switching by renames that a journal records."""

@@ -1,0 +1,90 @@
+"""The live side of a restore in place: what is there now."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import closing
+
+from blake3 import blake3
+from msgspec.structs import replace
+
+from ....contracts.orders import SubjectOrder
+from ....core.bundle.entry import DIR, Entry
+from ....core.bundle.tree.tree_walk import WalkRules
+from ....core.file_filters import FileSelector
+from ....hosts.base import HostConnection, HostEntry
+
+_CHUNK = 1024 * 1024
+
+
+class LiveTree:
+    """The entries of a subject's folder as they are now, whole or below some paths.
+
+    ``chooser`` hides what the job excludes, so that it is never taken for something extra;
+    ``excluded`` are the service's own folders and stores, as paths below the subject's root.
+    """
+
+    def __init__(
+        self,
+        host: HostConnection,
+        subject: SubjectOrder,
+        chooser: FileSelector | None,
+        excluded: frozenset[bytes],
+        warn: Callable[[str], None],
+    ) -> None:
+        self._host, self._subject, self._chooser, self._warn = host, subject, chooser, warn
+        self._excluded = excluded
+        self._here: HostEntry | None = None
+
+    def entries(self, paths: Sequence[bytes]) -> Iterator[Entry]:
+        """Yield the entries in scan order, by default all of them."""
+        if not paths:
+            yield from self._below(b"")
+            return
+        for path in paths:
+            found = self.describe(path)
+            if found is None:
+                continue
+            if found.type == DIR:
+                yield from self._below(path)
+            else:
+                self._here = None
+                yield found
+
+    def _below(self, path: bytes) -> Iterator[Entry]:
+        root = os.path.join(os.fsencode(self._subject.root), path) if path else b""
+        place = os.fsdecode(root) if path else self._subject.root
+        prefix = path + b"/" if path else b""
+        excluded = frozenset(own[len(prefix) :] for own in self._excluded if own.startswith(prefix))
+        rules = WalkRules(excluded, self._chooser)
+        for found in self._host.tree(place, rules, self._warn, self._subject.home):
+            self._here = found
+            entry = found.entry
+            if path:
+                below = path + b"/" + entry.path if entry.path else path
+                link = path + b"/" + entry.link if entry.link is not None else None
+                entry = replace(entry, path=below, link=link)
+            yield entry
+
+    def describe(self, path: bytes) -> Entry | None:
+        """Return the entry of one path as it is now, None if nothing has it."""
+        root = os.fsencode(self._subject.root)
+        whole = os.path.join(root, path) if path else root
+        return self._host.describe(whole, "files", path, self._warn)
+
+    def digest(self, entry: Entry) -> str:
+        """Return the BLAKE3 digest of the file where the walk is; empty if it cannot be read."""
+        try:
+            opened = (
+                self._here.open()
+                if self._here is not None
+                else self._host.open(os.path.join(os.fsencode(self._subject.root), entry.path))
+            )
+            found = blake3()
+            with closing(opened) as file:
+                while chunk := file.read(_CHUNK):
+                    found.update(chunk)
+        except OSError:
+            return ""
+        return found.hexdigest()

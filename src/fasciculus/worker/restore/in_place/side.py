@@ -1,0 +1,100 @@
+"""What becomes of the side folder of a restore in place: recovered, put back, or removed."""
+
+from __future__ import annotations
+
+import os
+
+from ....contracts.orders import DropOrder, RecoverOrder, SideOrder, UndoOrder
+from ....contracts.results import SideResult
+from ....core.errors import MissingError, SettingError
+from ....core.formatting import format_count, format_list
+from ....hosts.side_folder import side_folder
+from ....hosts.switch import STAGING, SWITCHED, UNDONE, Switch
+from ...emitter import Emitter
+
+_NAMED = 5
+
+
+class SideTask:
+    """Carries out one :class:`SideOrder`."""
+
+    def __init__(self, order: SideOrder, emitter: Emitter) -> None:
+        self._order, self._emitter = order, emitter
+
+    def run(self) -> SideResult:
+        """Carry the order out, and return what became of the side folder."""
+        switch = self._opened()
+        if switch is None:
+            return self._without()
+        try:
+            return self._with(switch)
+        finally:
+            switch.close()
+
+    def _opened(self) -> Switch | None:
+        subject = self._order.subject
+        root, home = os.fsencode(subject.root), os.fsencode(subject.home)
+        try:
+            return Switch(root, home, side_folder(root, home, self._order.side.encode()))
+        except FileNotFoundError:
+            return None
+        except OSError as error:
+            raise SettingError(
+                f"The folder {subject.root} cannot be used: {error.strerror}.",
+                "Correct the account's home, and try again.",
+            ) from error
+
+    def _without(self) -> SideResult:
+        if isinstance(self._order, UndoOrder):
+            raise MissingError(
+                "Nothing of that restore is set aside any more.", "Restore an earlier bundle."
+            )
+        return SideResult(outcome="done", state="gone")
+
+    def _with(self, switch: Switch) -> SideResult:
+        match self._order:
+            case RecoverOrder():
+                return self._recovered(switch)
+            case UndoOrder(force=force):
+                return self._undone(switch, force)
+            case DropOrder():
+                switch.drop()
+                self._emitter.info("what was set aside is removed")
+        return SideResult(outcome="done", state="gone")
+
+    def _recovered(self, switch: Switch) -> SideResult:
+        state = switch.recover()
+        self._problems(switch)
+        if state == STAGING:
+            switch.drop()
+            self._emitter.info("rolled back: nothing had been changed")
+            return SideResult(outcome="done", state="gone")
+        if state == UNDONE:
+            self._emitter.info("the undo was finished")
+            return SideResult(outcome="done", state="undone")
+        self._emitter.info("the restore was finished; what was replaced is set aside")
+        return SideResult(outcome="done", state="kept")
+
+    def _undone(self, switch: Switch, force: bool) -> SideResult:
+        if switch.state != SWITCHED:
+            raise SettingError("That restore was undone already.", "Look at its log.")
+        changed = switch.changed()
+        if changed and not force:
+            named = format_list(changed[:_NAMED]) + (" …" if len(changed) > _NAMED else "")
+            return SideResult(
+                outcome="failed",
+                error=f"{format_count(len(changed), 'path has', 'paths have')} changed since: "
+                f"{named}. Undo it all the same (--force); what changed is then set aside.",
+                state="kept",
+                changed=changed,
+            )
+        switch.undo()
+        self._problems(switch)
+        self._emitter.info("everything is as it was before the restore")
+        return SideResult(
+            outcome="warned" if switch.problems else "done", state="undone", changed=changed
+        )
+
+    def _problems(self, switch: Switch) -> None:
+        for path, why in switch.problems:
+            self._emitter.warn(f"{path}: {why}")

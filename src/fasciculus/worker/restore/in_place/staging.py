@@ -1,0 +1,77 @@
+"""Writes the entries of a plan into the side folder, as they will be in place."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from ....contracts.events import Progress
+from ....core.bundle.entry import Entry
+from ....core.bundle.listing import from_line
+from ....core.bundle.reader import BundleReader
+from ....core.bundle.root_path import FOLDER_FLAGS, open_root
+from ....hosts.local_tree import LocalTree
+from ...emitter import Emitter
+from ..writer import EntryWriter
+
+_REPORT_EVERY = 64
+
+
+class StagingWriter(EntryWriter):
+    """Writes entries below the side folder. A file with several names gets those that are staged
+    with it, or that of the live file if that stays as it is.
+    """
+
+    tree: LocalTree
+
+    def link_to_live(self, root: bytes, home: bytes) -> None:
+        """Say where live files are."""
+        self._live_root, self._home = root, home
+
+    def _file(self, path: bytes, entry: Entry, reader: BundleReader) -> None:
+        if entry.link is not None and not self.tree.holds(entry.link) and self._linked(path, entry):
+            return
+        super()._file(path, entry, reader)
+
+    def _first_name(self, path: bytes, entry: Entry) -> bytes | None:
+        if entry.link is None:
+            return None
+        if self.tree.holds(entry.link):
+            return entry.link
+        return self._stand_ins.get((entry.kind, entry.link))
+
+    def _linked(self, path: bytes, entry: Entry) -> bool:
+        """Give the live file that it is a name of another name here; False if there is none."""
+        assert entry.link is not None
+        folder, _, name = entry.link.rpartition(b"/")
+        try:
+            above = open_root(self._live_root, self._home)
+            try:
+                for part in filter(None, folder.split(b"/")):
+                    further = os.open(part, FOLDER_FLAGS, dir_fd=above)
+                    os.close(above)
+                    above = further
+                info = os.stat(name, dir_fd=above, follow_symlinks=False)
+                if info.st_size != entry.size or info.st_mtime_ns != entry.mtime_ns:
+                    return False
+                self.tree.link_from(above, name, path)
+            finally:
+                os.close(above)
+        except OSError:
+            return False
+        return True
+
+
+def stage(
+    staged: Path, writer: StagingWriter, reader: BundleReader, emitter: Emitter, progress: Progress
+) -> int:
+    """Write all entries of a file of listing lines; return how many came."""
+    count = 0
+    with staged.open("rb") as lines:
+        for line in lines:
+            entry = from_line(line)
+            count += writer.put(entry.path, entry, reader)
+            if count % _REPORT_EVERY == 0:
+                emitter.emit(progress)
+    writer.finish()
+    return count

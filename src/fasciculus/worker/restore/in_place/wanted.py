@@ -1,0 +1,88 @@
+"""The wanted side of a restore in place: the entries of a bundle by their paths on the host."""
+
+from __future__ import annotations
+
+import heapq
+import posixpath
+from collections.abc import Iterator
+from itertools import groupby
+
+from msgspec.structs import replace
+
+from ....core.bundle.entry import DIR, Entry, order
+from ....core.bundle.reader import is_at_or_below
+from ....core.errors import DamagedError
+from ..plan import RestorePlan
+
+
+class WantedEntries:
+    """The entries that come back to a subject's folder: its files, and the copies of database files
+    in it.
+
+    ``paths`` are the chosen ones, none for everything.
+    """
+
+    def __init__(self, plan: RestorePlan) -> None:
+        self._plan = plan
+        self.paths = _without_nested(plan.paths)
+        #: Paths of database files, with the copies of them.
+        self.origins = {}
+        if "databases" in plan.order.contents:
+            for entry in plan.entries(["databases"]):
+                if entry.origin:
+                    self.origins[entry.origin] = entry
+
+    def entries(self) -> Iterator[Entry]:
+        """Yield the entries, and the folders that lead to a chosen path, in scan order."""
+        files = self._files() if "files" in self._plan.order.contents else iter(())
+        copies = (
+            replace(entry, path=path) for path, entry in sorted(self.origins.items(), key=_by_path)
+        )
+        both = heapq.merge(files, copies, key=lambda entry: order(entry.path))
+        for path, same in groupby(both, key=lambda entry: entry.path):
+            _check(path)
+            # Of a database that is listed as a file too, the copy is the consistent one.
+            *_, entry = same
+            if self.is_wanted(path) or (entry.type == DIR and self.leads(path)):
+                yield entry
+
+    def _files(self) -> Iterator[Entry]:
+        last: tuple[bytes, ...] | None = None
+        for entry in self._plan.entries(["files"]):
+            here = order(entry.path)
+            if last is not None and here < last:
+                raise DamagedError(f"The listing is out of order at {entry.text}.")
+            last = here
+            yield entry
+
+    def is_wanted(self, path: bytes) -> bool:
+        """Return whether a path was chosen, or is below one that was."""
+        return not self.paths or any(is_at_or_below(path, chosen) for chosen in self.paths)
+
+    def leads(self, path: bytes) -> bool:
+        """Return whether a folder is on the way to a chosen path."""
+        return any(not path or chosen.startswith(path + b"/") for chosen in self.paths)
+
+
+def _by_path(item: tuple[bytes, Entry]) -> tuple[bytes, ...]:
+    return order(item[0])
+
+
+def _without_nested(paths: list[bytes]) -> list[bytes]:
+    """Return paths in scan order, without those below another one."""
+    found: list[bytes] = []
+    for path in sorted(set(paths), key=order):
+        if not found or not is_at_or_below(path, found[-1]):
+            found.append(path)
+    return found
+
+
+def _check(path: bytes) -> None:
+    """Refuse a path with a part that is no name. Raises :class:`DamagedError`."""
+    if path and (
+        path.startswith(b"/")
+        or not {b"", b".", b".."}.isdisjoint(path.split(b"/"))
+        or posixpath.normpath(path) != path
+    ):
+        shown = path.decode("utf-8", "backslashreplace")
+        raise DamagedError(f"The listing holds the path {shown}, which leads outside.")

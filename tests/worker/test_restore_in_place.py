@@ -1,0 +1,394 @@
+"""Restores in place: what is planned, what changes, what a crash leaves, and undoing."""
+
+import io
+import os
+import random
+import shutil
+import threading
+
+import msgspec
+import pytest
+from nights import made
+from trees import awkward_tree, picture
+
+from fasciculus.contracts.events import Log, from_line
+from fasciculus.contracts.orders import DropOrder, RecoverOrder, RestoreOrder, UndoOrder
+from fasciculus.core.errors import DamagedError, MissingError, SettingError
+from fasciculus.core.restore.plan_line import Action
+from fasciculus.hosts.local import LocalHost
+from fasciculus.hosts.side_folder import NAME, side_folder
+from fasciculus.hosts.switch import Switch
+from fasciculus.worker.emitter import Emitter
+from fasciculus.worker.restore.in_place import task as module
+from fasciculus.worker.restore.in_place.planner import plan_lines
+from fasciculus.worker.restore.in_place.side import SideTask
+from fasciculus.worker.restore.task import RestoreTask
+
+SIDE = "restore-1"
+
+
+@pytest.fixture
+def kept(nights):
+    """A bundle of an awkward tree."""
+    shutil.rmtree(nights.tree)
+    awkward_tree(nights.root)
+    (nights.root / "tree/site").mkdir()
+    for name in ("index.php", "style.css", "about.html"):
+        (nights.root / "tree/site" / name).write_text(f"{name} as it was\n")
+    assert nights.tree == nights.root / "tree"
+    nights.night()
+    return nights
+
+
+def subject(nights):
+    root = str(nights.tree)
+    return {"kind": "account", "name": "millpond", "host": "", "root": root, "home": root}
+
+
+def restore(nights, side=SIDE, recorded=(), **more):
+    """Restore the newest bundle in place; return the result, the plan and the log."""
+    *_, name = sorted(nights.known)
+    plan = nights.root / "plan.jsonl"
+    options = {
+        key: more.pop(key) for key in list(more) if key not in ("paths", "contents", "owners")
+    }
+    order = made(
+        RestoreOrder,
+        {
+            "subject": subject(nights),
+            "bundle": name,
+            "store": {**nights.store_order("attic"), "recorded": list(recorded)},
+            "contents": ["files", "databases"],
+            "target": "",
+            "spool": str(nights.root / "spool4"),
+            "special_modes": True,
+            "in_place": {"side": side, "plan": str(plan), **options},
+            **more,
+        },
+    )
+    raw = io.BytesIO()
+    found = RestoreTask(order, LocalHost(), Emitter(raw), threading.Event()).run()
+    log = [e.text for e in map(from_line, raw.getvalue().splitlines()) if isinstance(e, Log)]
+    with plan.open("rb") as lines:
+        return found, list(plan_lines(lines)), log
+
+
+def side_order(nights, kind, **more):
+    order = made(
+        kind,
+        {"subject": subject(nights), "side": SIDE, "spool": str(nights.root / "spool5"), **more},
+    )
+    return SideTask(order, Emitter(io.BytesIO())).run()
+
+
+def sides(nights):
+    folder = nights.root / os.fsdecode(NAME)
+    return sorted(os.listdir(folder)) if folder.exists() else []
+
+
+def remove(path):
+    if path.is_symlink() or not path.is_dir():
+        path.unlink()
+    else:
+        shutil.rmtree(path)
+
+
+def disturb(tree, seed):
+    """Change a tree in many ways, as its owner and an intruder might."""
+    chance = random.Random(seed)
+    paths = sorted(p for p in tree.rglob("*") if len(os.fsencode(p)) < 3000)
+    for path in chance.sample(paths, min(12, len(paths))):
+        if not os.path.lexists(path):
+            continue
+        is_file = not path.is_symlink() and path.is_file()
+        match chance.randrange(8):
+            case 0:
+                remove(path)
+            case 1 if is_file:
+                path.write_bytes(b"hacked " * chance.randrange(1, 2000))
+            case 2 if not path.is_symlink():
+                path.chmod(chance.choice((0o700, 0o755, 0o4755, 0o640)))
+            case 3:
+                os.lchown(path, chance.randrange(5000), chance.randrange(5000))
+            case 4:
+                remove(path)
+                path.symlink_to("/etc/passwd")
+            case 5:
+                remove(path)
+                path.mkdir()
+                (path / "new").write_text("inside")
+            case 6:
+                (path.parent / f"extra-{chance.randrange(99)}").write_text("extra")
+                (path.parent / f"extra-folder-{chance.randrange(99)}").mkdir(exist_ok=True)
+            case 7 if is_file:
+                os.utime(path, ns=(chance.randrange(10**18), chance.randrange(10**18)))
+
+
+# Before and after ---------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_a_disturbed_tree_is_as_in_the_bundle_and_undone_as_before(kept, seed):
+    saved = picture(kept.tree)
+    disturb(kept.tree, seed)
+    before = picture(kept.tree)
+    found, plan, log = restore(kept, remove_extra=True)
+    assert found.outcome == "done", (found, log)
+    assert picture(kept.tree) == saved
+    assert found.plan.changes == sum(line.action != Action.KEEP for line in plan)
+    again, plan, _ = restore(kept, side="restore-2", remove_extra=True)
+    assert (again.plan.changes, plan, again.has_set_aside) == (0, [], False)
+    undone = side_order(kept, UndoOrder)
+    assert (undone.outcome, undone.state, undone.changed) == ("done", "undone", [])
+    assert picture(kept.tree) == before
+    with pytest.raises(SettingError, match="undone already"):
+        side_order(kept, UndoOrder)
+    assert side_order(kept, DropOrder).state == "gone" and sides(kept) == []
+    with pytest.raises(MissingError):
+        side_order(kept, UndoOrder)
+
+
+def test_a_plan_changes_nothing_and_says_what_would_happen(kept):
+    (kept.tree / "site/index.php").write_text("hacked\n")
+    (kept.tree / "site/style.css").unlink()
+    (kept.tree / "site/shell.php").write_text("x")
+    (kept.tree / "site/about.html").chmod(0o600)
+    before = picture(kept.tree)
+    found, plan, log = restore(kept, plan_only=True)
+    assert picture(kept.tree) == before and sides(kept) == []
+    rows = {line.path: (line.action, line.bytes, line.before, line.why) for line in plan}
+    size = len("index.php as it was\n")
+    assert rows.pop("site/index.php") == (Action.REPLACE, size, 7, "its size")
+    assert rows.pop("site/style.css") == (Action.CREATE, size, 0, "")
+    assert rows.pop("site/about.html")[0::3] == (Action.ATTRIBUTES, "mode")
+    assert rows.pop("site")[0::3] == (Action.ATTRIBUTES, "time") and not rows
+    summary = found.plan
+    assert (summary.created, summary.replaced, summary.removed, summary.attributes) == (1, 1, 0, 2)
+    assert (summary.write_bytes, summary.aside_bytes) == (2 * size, 7)
+    assert summary.free_bytes and any(line.startswith("plan: 1 entry created") for line in log)
+    *_, plan, _ = restore(kept, plan_only=True, remove_extra=True)
+    assert [line.path for line in plan if line.action == Action.REMOVE] == ["site/shell.php"]
+
+
+def test_only_chosen_paths_change_and_their_parents_keep_their_times(kept):
+    shutil.rmtree(kept.tree / "site")
+    (kept.tree / "plain").write_text("changed")
+    before = picture(kept.tree)
+    found, plan, _ = restore(kept, paths=["site/index.php"])
+    assert [(line.action, line.path) for line in plan] == [
+        (Action.CREATE, "site"),
+        (Action.CREATE, "site/index.php"),
+    ]
+    after = picture(kept.tree)
+    assert found.outcome == "done" and after.keys() - before.keys() == {b"site", b"site/index.php"}
+    assert {path: after[path] for path in before} == before
+
+
+@pytest.mark.parametrize(
+    ("conflicts", "index", "style", "beside"),
+    [
+        ("replace", "index.php as it was\n", "style.css as it was\n", False),
+        ("skip", "mine\n", "old\n", False),
+        ("newer", "mine\n", "style.css as it was\n", False),
+        ("both", "mine\n", "old\n", True),
+    ],
+)
+def test_conflicts_are_settled_by_choice(kept, conflicts, index, style, beside):
+    (kept.tree / "site/index.php").write_text("mine\n")
+    (kept.tree / "site/style.css").write_text("old\n")
+    os.utime(kept.tree / "site/style.css", ns=(1, 1))
+    assert restore(kept, conflicts=conflicts)[0].outcome == "done"
+    assert (kept.tree / "site/index.php").read_text() == index
+    assert (kept.tree / "site/style.css").read_text() == style
+    others = sorted(kept.tree.glob("site/index.php.from-*"))
+    assert [path.read_text() for path in others] == ["index.php as it was\n"] * beside
+
+
+def test_contents_are_compared_on_demand(kept):
+    path = kept.tree / "site/index.php"
+    info = path.stat()
+    path.write_text("INDEX.PHP as it was\n")
+    os.utime(path, ns=(info.st_atime_ns, info.st_mtime_ns))
+    assert restore(kept, plan_only=True)[0].plan.changes == 0
+    found, plan, _ = restore(kept, compare_contents=True)
+    assert [(line.path, line.why) for line in plan] == [("site/index.php", "its contents")]
+    assert path.read_text() == "index.php as it was\n" and found.plan.changes == 1
+
+
+def test_what_the_job_excludes_and_own_folders_are_never_extra(kept):
+    for name in ("site/error.log", "own/records", "extra"):
+        (kept.tree / name).parent.mkdir(exist_ok=True)
+        (kept.tree / name).write_text("x")
+    own = [str(kept.tree / "own")]
+    rules = {"excludes": ["*.log"]}
+    _, plan, _ = restore(kept, remove_extra=True, own_folders=own, rules=rules)
+    assert [line.path for line in plan if line.action == Action.REMOVE] == ["extra"]
+    assert (kept.tree / "own/records").exists() and (kept.tree / "site/error.log").exists()
+
+
+# Trouble --------------------------------------------------------------------------------
+
+
+class CutError(BaseException):
+    """The machine goes down."""
+
+
+def cut_at(step, monkeypatch):
+    """Let a switch stop before one of its changes; return a list of the steps that came."""
+    steps, whole = [], Switch.__init__
+
+    def begin(self, root, home, side, on_step=None):
+        def count(number):
+            steps.append(number)
+            if number == step:
+                raise CutError
+
+        whole(self, root, home, side, count)
+
+    monkeypatch.setattr(Switch, "__init__", begin)
+    return steps
+
+
+def changes(kept):
+    (kept.tree / "site/index.php").write_text("hacked\n")
+    (kept.tree / "site/style.css").unlink()
+    (kept.tree / "extra").mkdir()
+    (kept.tree / "extra/file").write_text("x")
+    (kept.tree / "plain").chmod(0o600)
+    shutil.rmtree(kept.tree / "empty-folder")
+    (kept.tree / "empty-folder").write_text("a file now")
+    return picture(kept.tree)
+
+
+def test_a_switch_that_is_cut_anywhere_is_finished(kept, monkeypatch):
+    saved, step = picture(kept.tree), 0
+    while True:
+        step += 1
+        before = changes(kept)
+        with monkeypatch.context() as patch:
+            steps = cut_at(step, patch)
+            try:
+                restore(kept, remove_extra=True)
+            except CutError:
+                assert len(steps) == step
+            else:
+                break
+        assert side_order(kept, RecoverOrder).state == "kept"
+        assert picture(kept.tree) == saved, step
+        assert side_order(kept, UndoOrder).state == "undone" and picture(kept.tree) == before
+        side_order(kept, DropOrder)
+        restore(kept, side="back", remove_extra=True)
+        shutil.rmtree(kept.root / os.fsdecode(NAME) / "back")
+    assert step > 10 and picture(kept.tree) == saved
+
+
+def test_an_undo_that_is_cut_anywhere_is_finished(kept, monkeypatch):
+    saved, step = picture(kept.tree), 0
+    while True:
+        step += 1
+        before = changes(kept)
+        assert restore(kept, remove_extra=True)[0].outcome == "done"
+        with monkeypatch.context() as patch:
+            cut_at(step, patch)
+            try:
+                side_order(kept, UndoOrder)
+            except CutError:
+                pass
+            else:
+                break
+        assert side_order(kept, RecoverOrder).state == "undone" and picture(kept.tree) == before
+        side_order(kept, DropOrder)
+        restore(kept, side="back", remove_extra=True)
+        shutil.rmtree(kept.root / os.fsdecode(NAME) / "back")
+    assert step > 10 and picture(kept.tree) == before != saved
+
+
+def test_cut_before_the_switch_nothing_has_changed(kept, monkeypatch):
+    before = changes(kept)
+
+    def cut(*args):
+        raise CutError
+
+    monkeypatch.setattr(module, "switched", cut)
+    with pytest.raises(CutError):
+        restore(kept, remove_extra=True)
+    assert picture(kept.tree) == before and sides(kept) == [SIDE]
+    assert side_order(kept, RecoverOrder).state == "gone"
+    assert picture(kept.tree) == before and sides(kept) == []
+    assert side_order(kept, RecoverOrder).state == "gone", "there is nothing any more"
+
+
+def test_damage_on_the_store_changes_nothing(kept):
+    changes(kept)
+    (kept.tree / "big").unlink()
+    before = picture(kept.tree)
+    for piece in (kept.root / "attic").rglob("*.tar.zst"):
+        kept.flip(piece)
+    with pytest.raises(DamagedError, match="Nothing was changed"):
+        restore(kept)
+    assert picture(kept.tree) == before and sides(kept) == []
+
+
+def test_what_changed_since_is_named_before_it_is_undone(kept):
+    changes(kept)
+    restore(kept, remove_extra=True)
+    (kept.tree / "site/index.php").write_text("edited since\n")
+    (kept.tree / "extra").write_text("made again")
+    found = side_order(kept, UndoOrder)
+    assert (found.outcome, found.state) == ("failed", "kept")
+    assert sorted(found.changed) == ["extra", "site/index.php"] and "--force" in found.error
+    assert (kept.tree / "site/index.php").read_text() == "edited since\n"
+    assert side_order(kept, UndoOrder, force=True).state == "undone"
+    assert (kept.tree / "site/index.php").read_text() == "hacked\n"
+    assert (kept.tree / "extra/file").read_text() == "x"
+    undone = kept.root / os.fsdecode(NAME) / SIDE / "undone"
+    assert (undone / "site/index.php").read_text() == "edited since\n"
+
+
+def test_a_folder_exchanged_for_a_link_leads_nowhere(kept, monkeypatch):
+    """Its owner does that between the plan and the switch."""
+    outside = kept.root / "outside"
+    outside.mkdir()
+    (outside / "index.php").write_text("not theirs")
+    changes(kept)
+    whole = module.switched
+
+    def exchange(root, home, side):
+        shutil.rmtree(kept.tree / "site")
+        (kept.tree / "site").symlink_to(outside)
+        return whole(root, home, side)
+
+    monkeypatch.setattr(module, "switched", exchange)
+    found, _, _ = restore(kept)
+    assert found.outcome == "failed" and "site/index.php" in found.error
+    assert (outside / "index.php").read_text() == "not theirs" and os.listdir(outside) == [
+        "index.php"
+    ]
+    assert (outside.stat().st_mode & 0o777, outside.stat().st_uid) == (0o755, os.geteuid())
+
+
+def test_nothing_is_set_aside_where_its_owner_could_take_it(kept):
+    """The side folder is next to the home, in a folder that only root can change."""
+    for uid, mode, is_ours in ((0, 0o755, True), (12345, 0o755, False), (0, 0o777, False)):
+        home = kept.root / f"homes-{uid}-{mode:o}" / "millpond"
+        home.mkdir(parents=True)
+        home.parent.chmod(mode)
+        os.chown(home.parent, uid, 0)
+        found = side_folder(os.fsencode(home), b"", b"x")
+        assert (os.fsencode(home.parent) in found) == is_ours
+
+
+def test_hard_links_are_kept_together(kept):
+    """Also to a file that stays as it is."""
+    os.unlink(kept.tree / "zz-hard")
+    (kept.tree / "zz-hard").write_text("another file")
+    saved = os.stat(kept.tree / "plain").st_ino
+    assert restore(kept, paths=["zz-hard", "plain"])[0].outcome == "done"
+    assert os.stat(kept.tree / "zz-hard").st_ino == os.stat(kept.tree / "plain").st_ino == saved
+
+
+def test_a_plan_line_is_open_json(kept):
+    changes(kept)
+    restore(kept, plan_only=True)
+    rows = [msgspec.json.decode(line) for line in (kept.root / "plan.jsonl").open("rb")]
+    assert {row["action"] for row in rows} <= set(Action) and rows
