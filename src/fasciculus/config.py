@@ -42,6 +42,9 @@ _KEYS = {
     "history_days": _Key(
         400, "days that runs, reports, closed alerts and the audit trail are kept; 0 means forever"
     ),
+    "set_aside_days": _Key(
+        14, "days that a restore in place keeps what it has set aside; 0 means until it is dropped"
+    ),
     "log_format": _Key("text", "“text”, or “json” for one JSON object a line"),
     "log_file": _Key("", "file for the log; empty means standard error, for the journal"),
     "log_size": _Key(20 * MIB, "bytes at which the log file is rotated"),
@@ -78,6 +81,7 @@ class Config:
     secure_cookies: bool
     records_stores: tuple[str, ...]
     history_days: int
+    set_aside_days: int
     log_format: str
     log_file: str
     log_size: int
@@ -119,6 +123,10 @@ class Config:
     def manifest(self, kind: str, subject: str, bundle: str) -> Path:
         """Return the path of the copy of a bundle's manifest next to the records."""
         return self.listings / kind / subject / f"{bundle}.json"
+
+    def restore_plan(self, restore_id: int) -> Path:
+        """Return where the plan of a restore in place is kept, as JSON lines."""
+        return self.home / "restore-plans" / f"{restore_id}.jsonl"
 
     def states(self, kind: str, subject: str, bundle: str) -> Path:
         """Return where the states of a bundle's files are kept for the next one."""

@@ -613,7 +613,7 @@ export const mailTry = (query: Query<'mail_try'>) =>
 export const restoresList = (query?: Query<'restores_list'>) =>
   call<Schemas['Page_Restore_']>('GET', '/restores' + queryString(query));
 
-/** Bring a bundle, or part of it, back into an empty folder and named databases. */
+/** Bring a bundle, or part of it, back: in place, or to an empty folder and named databases. */
 export const restoresStart = (
   body: Optional<
     Schemas['RestoreStart'],
@@ -623,6 +623,8 @@ export const restoresStart = (
     | 'paths'
     | 'databases'
     | 'mail_domains'
+    | 'in_place'
+    | 'plan_only'
     | 'resume'
     | 'special_modes'
     | 'owners'
@@ -641,6 +643,21 @@ export const restoresCancel = (restoreId: number) =>
 /** The log of a restore. */
 export const restoresLog = (restoreId: number, query?: Query<'restores_log'>) =>
   call<Schemas['Page_LogLine_']>('GET', `/restores/${part(restoreId)}/log` + queryString(query));
+
+/** What a restore in place changes, path by path. */
+export const restoresPlan = (restoreId: number, query?: Query<'restores_plan'>) =>
+  call<Schemas['Page_RestorePlanLine_']>(
+    'GET',
+    `/restores/${part(restoreId)}/plan` + queryString(query),
+  );
+
+/** Put back what a restore in place has set aside. */
+export const restoresUndo = (restoreId: number, body: Optional<Schemas['RestoreUndo'], 'force'>) =>
+  call<Schemas['Started']>('POST', `/restores/${part(restoreId)}/undo`, body);
+
+/** Remove what a restore in place has set aside. */
+export const restoresDrop = (restoreId: number) =>
+  call<Schemas['Started']>('POST', `/restores/${part(restoreId)}/drop`);
 
 /** Runs, newest first. */
 export const runsList = (query?: Query<'runs_list'>) =>

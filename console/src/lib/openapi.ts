@@ -1306,7 +1306,7 @@ export interface paths {
     /** Restores, newest first */
     get: operations['restores_list'];
     put?: never;
-    /** Bring a bundle, or part of it, back into an empty folder and named databases */
+    /** Bring a bundle, or part of it, back: in place, or to an empty folder and named databases */
     post: operations['restores_start'];
     delete?: never;
     options?: never;
@@ -1359,6 +1359,57 @@ export interface paths {
     get: operations['restores_log'];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/restores/{restore_id}/plan': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What a restore in place changes, path by path */
+    get: operations['restores_plan'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/restores/{restore_id}/undo': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Put back what a restore in place has set aside */
+    post: operations['restores_undo'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/restores/{restore_id}/drop': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Remove what a restore in place has set aside */
+    post: operations['restores_drop'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1965,6 +2016,12 @@ export interface components {
       note: string;
     };
     /**
+     * Action
+     * @description What a restore in place does with one path.
+     * @enum {string}
+     */
+    Action: 'create' | 'replace' | 'remove' | 'attributes' | 'keep';
+    /**
      * Alert
      * @description Something that the watch found; open until it is over. ``level`` is broken or look, ``check``
      *     the name of the standing check.
@@ -2521,6 +2578,12 @@ export interface components {
        */
       stops: boolean;
     };
+    /**
+     * Conflicts
+     * @description What becomes of a path that differs from the bundle's.
+     * @enum {string}
+     */
+    Conflicts: 'replace' | 'newer' | 'both' | 'skip';
     /**
      * Contents
      * @description A kind of contents, as listings, manifests, jobs and the API write it; in the order in which
@@ -3243,6 +3306,28 @@ export interface components {
        * @default false
        */
       must_change: boolean;
+    };
+    /**
+     * InPlace
+     * @description How files are put back where they were.
+     *
+     *     ``conflicts`` says what becomes of a file that differs from the bundle's; with ``remove_extra``
+     *     what is not in the bundle is set aside too. ``compare_contents`` reads every file, instead of
+     *     comparing sizes and times.
+     */
+    InPlace: {
+      /** @default replace */
+      conflicts: components['schemas']['Conflicts'];
+      /**
+       * Remove Extra
+       * @default false
+       */
+      remove_extra: boolean;
+      /**
+       * Compare Contents
+       * @default false
+       */
+      compare_contents: boolean;
     };
     /**
      * Job
@@ -4771,6 +4856,18 @@ export interface components {
        */
       next: string | null;
     };
+    /** Page[RestorePlanLine] */
+    Page_RestorePlanLine_: {
+      /** Items */
+      items: components['schemas']['RestorePlanLine'][];
+      /** Total */
+      total: number;
+      /**
+       * Next
+       * @default null
+       */
+      next: string | null;
+    };
     /** Page[Restore] */
     Page_Restore_: {
       /** Items */
@@ -5349,10 +5446,31 @@ export interface components {
     /**
      * Restore
      * @description A restore: from which bundle, to where, and how it ended.
+     *
+     *     ``kind`` is plan for one that only planned, undo or drop for what was done with the files that
+     *     restore ``of_restore`` has set aside. ``aside`` says what became of these: kept, undone or gone.
      */
     Restore: {
       /** Id */
       id: number;
+      /** @default restore */
+      kind: components['schemas']['RestoreKind'];
+      /**
+       * Of Restore
+       * @default null
+       */
+      of_restore: number | null;
+      /** @default null */
+      in_place: components['schemas']['InPlace'] | null;
+      /** @default null */
+      plan: components['schemas']['RestorePlan'] | null;
+      /** @default  */
+      aside: components['schemas']['SetAside'];
+      /**
+       * Aside Until
+       * @default null
+       */
+      aside_until: string | null;
       /** Bundle Id */
       bundle_id: number | null;
       /** Bundle */
@@ -5427,10 +5545,101 @@ export interface components {
       ended: string | null;
     };
     /**
+     * RestoreKind
+     * @description What a restore does: bring back, only plan, put back what one has set aside, or remove it.
+     * @enum {string}
+     */
+    RestoreKind: 'restore' | 'plan' | 'undo' | 'drop';
+    /**
+     * RestorePlan
+     * @description The sums of a plan: entries by what happens to them, and bytes.
+     *
+     *     ``seconds`` is how long it will take at the rate of earlier restores, None before there are any.
+     */
+    RestorePlan: {
+      /**
+       * Created
+       * @default 0
+       */
+      created: number;
+      /**
+       * Replaced
+       * @default 0
+       */
+      replaced: number;
+      /**
+       * Removed
+       * @default 0
+       */
+      removed: number;
+      /**
+       * Attributes
+       * @default 0
+       */
+      attributes: number;
+      /**
+       * Kept
+       * @default 0
+       */
+      kept: number;
+      /**
+       * Unchanged
+       * @default 0
+       */
+      unchanged: number;
+      /**
+       * Write Bytes
+       * @default 0
+       */
+      write_bytes: number;
+      /**
+       * Aside Bytes
+       * @default 0
+       */
+      aside_bytes: number;
+      /**
+       * Free Bytes
+       * @default null
+       */
+      free_bytes: number | null;
+      /**
+       * Seconds
+       * @default null
+       */
+      seconds: number | null;
+    };
+    /**
+     * RestorePlanLine
+     * @description One path of a plan: what happens to it, its size in the bundle, its size now, and why.
+     */
+    RestorePlanLine: {
+      action: components['schemas']['Action'];
+      /** Path */
+      path: string;
+      /** Type */
+      type: string;
+      /**
+       * Bytes
+       * @default 0
+       */
+      bytes: number;
+      /**
+       * Before
+       * @default 0
+       */
+      before: number;
+      /**
+       * Why
+       * @default
+       */
+      why: string;
+    };
+    /**
      * RestoreStart
      * @description ``databases`` has the new name by the name of a MariaDB database in the bundle;
      *     ``store`` the copy to read, the first one when left out. ``mail_domains`` are merged into the
-     *     host's own files. Without a ``target`` nothing but these comes back.
+     *     host's own files. Without a ``target`` or ``in_place`` nothing but these comes back. With
+     *     ``plan_only``, a restore in place only says what it would change.
      */
     RestoreStart: {
       /** Bundle */
@@ -5467,6 +5676,13 @@ export interface components {
        * @default []
        */
       mail_domains: string[];
+      /** @default null */
+      in_place: components['schemas']['InPlace'] | null;
+      /**
+       * Plan Only
+       * @default false
+       */
+      plan_only: boolean;
       /**
        * Resume
        * @description continue an interrupted restore into that folder
@@ -5493,6 +5709,18 @@ export interface components {
        * @default
        */
       identity: string;
+    };
+    /**
+     * RestoreUndo
+     * @description Put back what a restore has set aside; with ``force`` even if something changed since, which
+     *     is then set aside.
+     */
+    RestoreUndo: {
+      /**
+       * Force
+       * @default false
+       */
+      force: boolean;
     };
     /**
      * Retiring
@@ -5767,6 +5995,12 @@ export interface components {
       /** Link */
       link: string;
     };
+    /**
+     * SetAside
+     * @description What became of what a restore has set aside.
+     * @enum {string}
+     */
+    SetAside: '' | 'kept' | 'undone' | 'gone';
     /**
      * SettingChange
      * @description A change of one thing by one person: what differs, by name of the setting, before and after;
@@ -7944,6 +8178,10 @@ export interface operations {
         job?: string;
         /** @description only with a copy here */
         store?: string;
+        /** @description only of this time or before it */
+        until?: string | null;
+        /** @description only with this kind of contents */
+        contents?: '' | 'files' | 'databases' | 'mail' | 'system' | 'notes';
       };
       header?: never;
       path?: never;
@@ -10933,6 +11171,110 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Page_LogLine_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  restores_plan: {
+    parameters: {
+      query?: {
+        /** @description at most so many lines */
+        limit?: number;
+        /** @description “next” of the page before */
+        cursor?: string | null;
+        /** @description only lines of this action */
+        action?: '' | 'create' | 'replace' | 'remove' | 'attributes' | 'keep';
+      };
+      header?: never;
+      path: {
+        restore_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_RestorePlanLine_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  restores_undo: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        restore_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['RestoreUndo'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Started'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  restores_drop: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        restore_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Started'];
         };
       };
       /** @description a problem */

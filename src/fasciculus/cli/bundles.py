@@ -1,4 +1,4 @@
-"""``fasciculus bundles`` and ``fasciculus restores`` commands."""
+"""``fasciculus bundles`` commands."""
 
 from __future__ import annotations
 
@@ -11,18 +11,17 @@ import typer
 
 from .. import models
 from . import output
+from .bundle_choice import At, BundleText, chosen_bundle
 from .moments import parse_day
 from .output import moment, size
 from .parameters import AsJson
-from .runs import CHANGE_COLUMNS, changes_words, show_log
+from .runs import CHANGE_COLUMNS, changes_words
 from .session import service
 
 _FIRST = 10
 app = typer.Typer(help="Bundles and their contents.", no_args_is_help=True)
-restores_app = typer.Typer(help="Restores and their results.", no_args_is_help=True)
 
 Number = Annotated[int, typer.Argument(help="The bundle's number.", show_default=False)]
-RestoreNumber = Annotated[int, typer.Argument(help="The restore's number.", show_default=False)]
 Contents = Annotated[str, typer.Option(help="Only this kind: files, databases or mail.")]
 
 
@@ -100,10 +99,14 @@ def list_(
 
 
 @app.command()
-def show(number: Number, as_json: AsJson = False) -> None:
+def show(bundle: BundleText, at: At = None, as_json: AsJson = False) -> None:
     """Show one bundle: contents, databases, pieces, copies."""
     with service() as client:
-        bundle = client.bundles_show(number)
+        found = client.bundles_show(chosen_bundle(client, bundle, at))
+    _show(found, as_json)
+
+
+def _show(bundle: models.BundleDetail, as_json: bool) -> None:
     if as_json:
         return output.show_json(bundle)
     output.show_fields(
@@ -223,13 +226,15 @@ def _brings(bundle: models.BundleDetail) -> str:
 
 @app.command()
 def files(
-    number: Number,
+    bundle: BundleText,
     folder: Annotated[str, typer.Argument(help="A folder in it.")] = "",
     contents: Contents = "files",
+    at: At = None,
     as_json: AsJson = False,
 ) -> None:
     """List the contents of a folder in a bundle."""
     with service() as client:
+        number = chosen_bundle(client, bundle, at, contents)
         found = client.bundles_files(number, contents, folder)
     if as_json:
         return output.show_json(found)
@@ -242,13 +247,14 @@ def files(
 
 @app.command()
 def tables(
-    number: Number,
+    bundle: BundleText,
     database: Annotated[str, typer.Argument(help="Only this database.")] = "",
+    at: At = None,
     as_json: AsJson = False,
 ) -> None:
     """List the databases of a bundle by their tables."""
     with service() as client:
-        found = client.bundles_tables(number)
+        found = client.bundles_tables(chosen_bundle(client, bundle, at, "databases"))
     if as_json:
         return output.show_json(found)
     rows = [
@@ -271,13 +277,15 @@ def tables(
 
 @app.command()
 def search(
-    number: Number,
+    bundle: BundleText,
     words: Annotated[str, typer.Argument(help="Text in the path.")],
     contents: Annotated[str, typer.Option(help="Only this kind.")] = "",
+    at: At = None,
     as_json: AsJson = False,
 ) -> None:
     """Search the entries of a bundle by name."""
     with service() as client:
+        number = chosen_bundle(client, bundle, at, contents)
         found = client.bundles_search(number, words, contents)
     if as_json:
         return output.show_json(found)
@@ -290,7 +298,7 @@ def search(
 
 @app.command()
 def download(
-    number: Number,
+    bundle: BundleText,
     target: Annotated[
         Path | None, typer.Option("--to", help="Target file; by default named after the bundle.")
     ] = None,
@@ -302,12 +310,14 @@ def download(
     form: Annotated[
         Literal["tar.gz", "tar.zst", "zip"], typer.Option("--as", help="Archive format.")
     ] = "tar.gz",
+    at: At = None,
     as_json: AsJson = False,
 ) -> None:
     """Download a bundle, or part of it, as one archive."""
     with service() as client:
-        bundle = client.bundles_show(number)
-        target = target or Path(f"{bundle.subject}-{bundle.name}.{form}")
+        number = chosen_bundle(client, bundle, at, contents, store)
+        found = client.bundles_show(number)
+        target = target or Path(f"{found.subject}-{found.name}.{form}")
         if target.exists():
             raise output.wrong(f"{target} exists already.", "Name another file with --to.")
         length, report = client.bundles_download(number, target, contents, path, store, form)
@@ -320,71 +330,3 @@ def download(
     output.done(whole, "\n  ".join([said, *report.named[:_FIRST]]), as_json)
     output.complain("The archive is incomplete: its OMISSIONS.txt lists what is missing.")
     raise typer.Exit(output.TROUBLE)
-
-
-@restores_app.command("list")
-def restores_list(
-    count: Annotated[int, typer.Option(help="Maximum number of rows.", min=1)] = 20,
-    as_json: AsJson = False,
-) -> None:
-    """List restores, newest first."""
-    with service() as client:
-        rows = list(islice(client.every(client.restores_list), count))
-    if as_json:
-        return output.show_json(rows)
-    output.show_table(
-        rows,
-        [
-            ("RESTORE", lambda r: r.id),
-            ("SUBJECT", lambda r: r.subject),
-            ("BUNDLE", lambda r: r.bundle),
-            ("TO", lambda r: r.target),
-            ("OUTCOME", lambda r: output.outcome(r.outcome, r.state)),
-            ("STARTED", lambda r: moment(r.created)),
-            ("SIZE", lambda r: size(r.bytes)),
-        ],
-        "No restores yet. Restore a bundle: fasciculus restore BUNDLE --to FOLDER",
-        right=["RESTORE", "SIZE"],
-    )
-    return None
-
-
-@restores_app.command("show")
-def restores_show(number: RestoreNumber, as_json: AsJson = False) -> None:
-    """Show one restore."""
-    with service() as client:
-        row = client.restores_show(number)
-    if as_json:
-        return output.show_json(row)
-    output.show_fields(
-        [
-            ("restore", row.id),
-            ("bundle", f"{row.bundle} of {row.subject}"),
-            ("from store", row.store),
-            ("to", row.target),
-            ("databases", ", ".join(f"{a} as {b}" for a, b in row.databases.items()) or "none"),
-            ("outcome", output.outcome(row.outcome, row.state)),
-            ("error", row.error or "none"),
-            ("restored", f"{row.entries:,} entries, {size(row.bytes)}"),
-        ]
-    )
-    return None
-
-
-@restores_app.command("cancel")
-def restores_cancel(number: RestoreNumber, as_json: AsJson = False) -> None:
-    """Cancel a restore; files already written stay in its folder."""
-    with service() as client:
-        client.restores_cancel(number)
-    output.done({"cancelled": number}, f"Restore {number} is being cancelled.", as_json)
-
-
-@restores_app.command("log")
-def restores_log(number: RestoreNumber, as_json: AsJson = False) -> None:
-    """Print the log of a restore."""
-    with service() as client:
-        rows = list(client.every(client.restores_log, restore_id=number, limit=500))
-    if as_json:
-        return output.show_json(rows)
-    show_log(rows)
-    return None

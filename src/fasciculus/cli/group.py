@@ -20,7 +20,7 @@ _ORDER = (
     *("change", "verify", "repair", "repack", "catch-up", "copy", "move", "transfers", "seal"),
     *("import", "proposals", "accept", "dismiss", "claim", "pause", "resume", "paused"),
     *("address", "changes", "revert", "download", "pin", "unpin", "acknowledge", "export"),
-    *("apply", "disconnect", "cancel", "remove"),
+    *("apply", "plan", "undo", "drop", "disconnect", "cancel", "remove"),
 )
 
 

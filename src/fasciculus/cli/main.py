@@ -19,7 +19,7 @@ from .parameters import names
 ENTRIES = {
     "status": Entry("shortcuts:app.status", "Show alerts, running tasks and next starts."),
     "start": Entry("shortcuts:app.start", "Start a job now."),
-    "restore": Entry("shortcuts:app.restore", "Restore a bundle, or part of it."),
+    "restore": Entry("restore:app.restore", "Restore a bundle, or part of it."),
     "search": Entry("shortcuts:app.search", "Find accounts, sites, jobs, stores and bundles."),
     "hosts": Entry("inventory.hosts:app", "Servers that host accounts."),
     "accounts": Entry(
@@ -32,7 +32,7 @@ ENTRIES = {
     "calendar": Entry("jobs.calendar:app", "Upcoming starts and overlaps."),
     "runs": Entry("runs:app", "Executions of jobs."),
     "bundles": Entry("bundles:app", "Bundles and their contents."),
-    "restores": Entry("bundles:restores_app", "Restores and their results."),
+    "restores": Entry("restores:app", "Restores, their plans and results."),
     "coverage": Entry("inventory.coverage:app", "Which subjects jobs protect."),
     "maintenance": Entry("stores.maintenance:app", "Verify, repair and repack tasks."),
     "damage": Entry("stores.maintenance:damage_app", "Missing or altered files on stores."),

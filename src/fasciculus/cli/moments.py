@@ -18,12 +18,20 @@ def parse_moment(text: str) -> datetime:
     return found if has_time else datetime.combine(found.date(), time()).astimezone()
 
 
+def parse_past(text: str) -> datetime:
+    """Return a time that has been; a date means its last moment, so that “yesterday” includes all
+    of yesterday. Raises ``typer.BadParameter`` for other texts.
+    """
+    found, has_time = _read(text, "past")
+    return found if has_time else datetime.combine(found.date(), time.max).astimezone()
+
+
 def parse_day(text: str) -> date:
     """Return the day that a text names. Raises ``typer.BadParameter`` for other texts."""
     return _read(text)[0].date()
 
 
-def _read(text: str) -> tuple[datetime, bool]:
+def _read(text: str, prefer: str = "future") -> tuple[datetime, bool]:
     """Return the time, and whether the text names a time of day."""
     # Imported late: it takes half a second, and few commands have such an option.
     from dateparser.date import DateDataParser
@@ -31,7 +39,7 @@ def _read(text: str) -> tuple[datetime, bool]:
     parser = DateDataParser(
         languages=["en"],
         settings={
-            "PREFER_DATES_FROM": "future",
+            "PREFER_DATES_FROM": prefer,
             "DATE_ORDER": "DMY",
             "RETURN_TIME_AS_PERIOD": True,
         },

@@ -1,8 +1,7 @@
-"""Shortcuts at the root: ``fasciculus status``, ``start``, ``restore``, ``search``."""
+"""Shortcuts at the root: ``fasciculus status``, ``start``, ``search``."""
 
 from __future__ import annotations
 
-import os
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -10,24 +9,14 @@ import typer
 from .. import models
 from . import output
 from .output import count, moment, size
-from .parameters import AsJson, JobName, complete_stores
-from .progress import exit_code, finish_run, follow_restore, follow_run
+from .parameters import AsJson, JobName
+from .progress import finish_run, follow_run
 from .session import service
 
 if TYPE_CHECKING:
     from ..client import Client
 
 app = typer.Typer()
-
-#: Options whose names are not those of the fields.
-_OPTIONS = {
-    "target": "--to",
-    "paths": "--path",
-    "databases": "--database",
-    "mail_domains": "--mail-domain",
-    "identity": "--key-file",
-    "owners": "--map-owner",
-}
 
 
 @app.command()
@@ -139,104 +128,6 @@ def _last_run(client: Client, job: str) -> int:
     if not found:
         raise output.wrong(f"Job “{job}” has not run yet.", "Leave it out.", "--failed")
     return found[0].id
-
-
-@app.command()
-def restore(
-    bundle: Annotated[int, typer.Argument(help="The bundle's number.", show_default=False)],
-    to: Annotated[str, typer.Option(help="An empty or new folder on the service's machine.")] = "",
-    contents: Annotated[
-        str, typer.Option(help="Only these kinds: files, databases, mail.", metavar="KIND,KIND")
-    ] = "",
-    path: Annotated[
-        list[str] | None, typer.Option(help="Only at or below this path; may be repeated.")
-    ] = None,
-    database: Annotated[
-        list[str] | None,
-        typer.Option(
-            help="Load a MariaDB database under a new name; may be repeated.",
-            metavar="NAME=NEW_NAME",
-        ),
-    ] = None,
-    mail_domain: Annotated[
-        list[str] | None,
-        typer.Option(
-            help="Merge this domain's mail settings into the host's files; may be repeated."
-        ),
-    ] = None,
-    store: Annotated[
-        str, typer.Option(help="The store to read from.", autocompletion=complete_stores)
-    ] = "",
-    resume: Annotated[
-        bool,
-        typer.Option("--resume", help="Continue an interrupted restore into that folder."),
-    ] = False,
-    special_modes: Annotated[
-        bool,
-        typer.Option(
-            "--special-modes",
-            help="Restore set-user-id bits, devices and system attributes even from a copy that "
-            "the records do not vouch for.",
-        ),
-    ] = False,
-    map_owner: Annotated[
-        list[str] | None,
-        typer.Option(
-            help="New owner for the entries of a recorded user or group; may be repeated.",
-            metavar="NAME=NAME_THERE",
-        ),
-    ] = None,
-    key_file: Annotated[
-        str,
-        typer.Option(
-            help="A file with a private key, if the bundle is sealed; “-” for standard input."
-        ),
-    ] = "",
-    as_json: AsJson = False,
-) -> None:
-    """Restore a bundle, or part of it, to an empty folder, new databases or the mail files."""
-    names = dict(_renamed(text, "--database") for text in database or [])
-    with service(_OPTIONS) as client:
-        order = models.RestoreStart(
-            bundle=bundle,
-            target=os.path.abspath(to) if to else "",
-            store=store,
-            contents=[c.strip() for c in contents.split(",") if c.strip()],
-            paths=path or [],
-            databases=names,
-            mail_domains=mail_domain or [],
-            resume=resume,
-            special_modes=special_modes,
-            owners=dict(_renamed(text, "--map-owner") for text in map_owner or []),
-            identity=output.read_file("--key-file", key_file) if key_file else "",
-        )
-        number = client.restores_start(order).id
-        done = follow_restore(client, number)
-    if as_json or done.outcome in ("done", "warned"):
-        output.done(done, _restored(done), as_json)
-    else:
-        output.complain(done.error)
-    raise typer.Exit(exit_code(done.outcome))
-
-
-def _renamed(text: str, option: str) -> tuple[str, str]:
-    old, equals, new = text.partition("=")
-    if not (old and equals and new):
-        raise output.wrong(f"“{text}” has no new name.", "Write NAME=NEW_NAME.", option)
-    return old, new
-
-
-def _restored(done: models.Restore) -> str:
-    """Return a sentence about what was restored."""
-    parts = [f"Restored {count(done.entries, 'entry', 'entries')}, {size(done.bytes)}"]
-    parts.append(f", to {done.target}." if done.target else ".")
-    if done.databases:
-        parts.append(f" Databases: {', '.join(done.databases.values())}.")
-    if done.mail_domains:
-        parts.append(f" Mail settings of {', '.join(done.mail_domains)}.")
-    if done.outcome == "warned":
-        parts.append(f" See the warnings: fasciculus restores log {done.id}")
-    return "".join(parts)
 
 
 @app.command()

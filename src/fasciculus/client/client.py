@@ -327,6 +327,31 @@ class Client(
         """
         return self._call("POST", f"/restores/{restore_id}/cancel", models.Restore)
 
+    def restores_plan(self, restore_id: int, **query: Any) -> models.Page[models.RestorePlanLine]:
+        """Return what a restore in place changes, path by path.
+
+        ``query`` may filter by ``action``.
+        Returns one page (``limit``, ``cursor``); :meth:`every` asks for all.
+        Raises ``NotFoundError`` if the number is unknown.
+        """
+        return self._call(
+            "GET", f"/restores/{restore_id}/plan", models.Page[models.RestorePlanLine], **query
+        )
+
+    def restores_undo(self, restore_id: int, undo: models.RestoreUndo) -> models.Started:
+        """Put back what a restore in place has set aside.
+
+        Raises ``RefusedError`` if it keeps nothing, ``NotFoundError`` if the number is unknown.
+        """
+        return self._call("POST", f"/restores/{restore_id}/undo", models.Started, undo)
+
+    def restores_drop(self, restore_id: int) -> models.Started:
+        """Remove what a restore in place has set aside.
+
+        Raises ``RefusedError`` if it keeps nothing, ``NotFoundError`` if the number is unknown.
+        """
+        return self._call("POST", f"/restores/{restore_id}/drop", models.Started)
+
     def restores_log(self, restore_id: int, **query: Any) -> models.Page[models.LogLine]:
         """Return the log of a restore.
 

@@ -8,6 +8,7 @@ from msgspec import Struct, field
 
 from ..core.bundle.manifest import ManifestSummary
 from ..core.restore.plan_line import PlanSummary
+from ..core.restore.restore_kind import SetAside
 
 #: ``done``; ``warned``: done, with warnings; ``partial``: a store has no copy; ``failed``: nothing
 #: was made; ``cancelled``: on request; ``interrupted``: the worker or the service was ended;
@@ -57,7 +58,7 @@ class SideResult(Result, kw_only=True, tag_field="result", tag="side"):
     ``changed`` are paths that changed since, so that an undo would lose something.
     """
 
-    state: Literal["gone", "kept", "undone"]
+    state: SetAside
     changed: list[str] = []
 
 

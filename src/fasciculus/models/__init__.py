@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 _NAMES = {
     "auth": "Identity Password SignIn Token TokenMade TokenNew",
     "bundles": "Bundle BundleDetail BundleEntry BundleFiles ContentsInfo Copy DatabaseInfo "
-    "DatabaseTables DownloadReport EntrySearch PieceInfo Pin Restore RestoreStart",
+    "DatabaseTables DownloadReport EntrySearch PieceInfo Pin",
     "entry_changes": "Changes",
     "discovery": "Applied Change CoverageRow Definitions ExcludedSize Folder Preview PreviewStart "
     "Proposed SizeCount Acceptance Accepted Unmatched",
@@ -34,6 +34,7 @@ _NAMES = {
     "problem": "FieldProblem Health Problem ProblemType",
     "reports": "Channel ChannelAnswer ChannelInput MailServer OutboxItem Report ReportDetail "
     "ReportPreview Template TemplateText WebhookMessage WebhookStore WebhookTask",
+    "restores": "InPlace Restore RestorePlan RestorePlanLine RestoreStart RestoreUndo",
     "runs": "Attention LogLine Night Overview Run RunDetail Started StoreFill SubjectNights Task "
     "TaskCopy Upcoming",
     "search": "SearchHit",
@@ -64,6 +65,7 @@ if TYPE_CHECKING:
     from .paging import *  # noqa: F403
     from .problem import *  # noqa: F403
     from .reports import *  # noqa: F403
+    from .restores import *  # noqa: F403
     from .runs import *  # noqa: F403
     from .search import *  # noqa: F403
     from .stores import *  # noqa: F403

@@ -9,8 +9,7 @@ from pydantic import Field, field_validator
 from ..core.contents import Contents
 from ..core.subject import SubjectKind
 from .entry_changes import Changes
-from .model import Model, RenamedFields
-from .texts import OptionalPath
+from .model import Model
 
 
 class Copy(Model):
@@ -173,68 +172,3 @@ class DownloadReport(Model):
 
     omissions: int = 0
     named: list[str] = []
-
-
-class RestoreStart(RenamedFields):
-    """``databases`` has the new name by the name of a MariaDB database in the bundle;
-    ``store`` the copy to read, the first one when left out. ``mail_domains`` are merged into the
-    host's own files. Without a ``target`` nothing but these comes back."""
-
-    former_names = {"privileges": "special_modes"}
-    bundle: int
-    target: OptionalPath = ""
-    store: str = ""
-    contents: list[str] = []
-    paths: list[str] = []
-    databases: dict[str, str] = Field(default={})
-    mail_domains: list[str] = []
-    resume: bool = Field(
-        default=False, description="continue an interrupted restore into that folder"
-    )
-    special_modes: bool = Field(
-        default=False,
-        description="restore set-user-id and set-group-id bits, devices and system attributes "
-        "even if the records do not vouch for the copy",
-    )
-    owners: dict[str, str] = Field(
-        default={},
-        description="names of users and groups there, by those recorded in the bundle, for owners "
-        "that do not exist there",
-    )
-    identity: str = Field(
-        default="",
-        max_length=20_000,
-        repr=False,
-        description="a private key for this restore alone, or a file of several, where the bundle "
-        "is sealed and the service keeps none",
-    )
-
-
-class Restore(Model):
-    """A restore: from which bundle, to where, and how it ended."""
-
-    id: int
-    bundle_id: int | None
-    bundle: str
-    subject_kind: SubjectKind
-    subject: str
-    store: str
-    target: str
-    contents: list[str]
-    paths: list[str]
-    databases: dict[str, str]
-    mail_domains: list[str] = []
-    resume: bool = False
-    special_modes: bool = False
-    owners: dict[str, str] = {}
-    state: str
-    outcome: str | None
-    error: str
-    entries: int
-    bytes: int
-    total: int = 0
-    stage: str = ""
-    started_by: str
-    created: datetime
-    started: datetime | None
-    ended: datetime | None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field
@@ -136,6 +137,8 @@ class BundlesQuery(WordsQuery):
     kind: BundledKind = Field(default="", description="only of this kind of subject")
     job: str = Field(default="", description="only of this job")
     store: str = Field(default="", description="only with a copy here")
+    until: datetime | None = Field(default=None, description="only of this time or before it")
+    contents: ContentsFilter = Field(default="", description="only with this kind of contents")
 
 
 class FolderQuery(Model):
@@ -172,6 +175,16 @@ class ChangesQuery(WordsQuery):
     )
     state: Literal["", "new", "changed", "gone"] = Field(default="", description="only this state")
     contents: ContentsFilter = Field(default="", description="only this kind of contents")
+
+
+class PlanQuery(Model):
+    """A page of the lines of a plan."""
+
+    limit: int = Field(default=500, ge=1, le=5000, description="at most so many lines")
+    cursor: str | None = Field(default=None, description="“next” of the page before")
+    action: Literal["", "create", "replace", "remove", "attributes", "keep"] = Field(
+        default="", description="only lines of this action"
+    )
 
 
 class RestoresQuery(PageQuery):

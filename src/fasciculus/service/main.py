@@ -97,7 +97,14 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
             outbox.wake()
 
     housekeeper = Housekeeper(
-        config, records, cipher, events, tasks.busy, tasks.verify_due, tasks.catch_up
+        config,
+        records,
+        cipher,
+        events,
+        tasks.busy,
+        tasks.verify_due,
+        tasks.catch_up,
+        tasks.drop_expired,
     )
     watch = Watch(
         config,

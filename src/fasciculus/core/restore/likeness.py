@@ -6,6 +6,8 @@ from collections.abc import Callable, Mapping
 
 from ..bundle.entry import BLOCK, CHAR, DIR, FILE, SYMLINK, Entry
 
+#: What differs of an entry of which only the time does.
+TIME = "time"
 #: Attributes that only root sets; without special modes they are left as they are.
 _PRIVILEGED = ("security.", "trusted.")
 
@@ -51,7 +53,7 @@ class Likeness:
         if wanted.type != SYMLINK and wanted.mode != live.mode:
             found.append("mode")
         if wanted.mtime_ns != live.mtime_ns:
-            found.append("time")
+            found.append(TIME)
         if self._kept(wanted.xattrs) != self._kept(live.xattrs):
             found.append("attributes")
         return ", ".join(found)

@@ -51,6 +51,7 @@ class PlanLine(Struct, omit_defaults=True):
 class PlanSummary(Struct, omit_defaults=True):
     """The sums of a plan: entries by action, and bytes.
 
+    ``times`` counts the folders of which only the time changes, which no line tells.
     ``write_bytes`` are written, ``aside_bytes`` set aside; ``free_bytes`` fit there, if known.
     """
 
@@ -60,6 +61,7 @@ class PlanSummary(Struct, omit_defaults=True):
     attributes: int = 0
     kept: int = 0
     unchanged: int = 0
+    times: int = 0
     write_bytes: int = 0
     aside_bytes: int = 0
     free_bytes: int | None = None
@@ -85,4 +87,4 @@ class PlanSummary(Struct, omit_defaults=True):
     @property
     def changes(self) -> int:
         """Return how many paths change."""
-        return self.created + self.replaced + self.removed + self.attributes
+        return self.created + self.replaced + self.removed + self.attributes + self.times

@@ -95,6 +95,8 @@ def bundles(
     job: str = "",
     store: str = "",
     words: str = "",
+    until: datetime | None = None,
+    contents: str = "",
 ) -> Page[Bundle]:
     """Return a page of the bundles that match."""
     query = Query(
@@ -123,6 +125,10 @@ def bundles(
             "WHERE store.name = ?)",
             store,
         )
+    if until:
+        query.only("bundle.moment <= ?", stamp(until))
+    if contents:
+        query.only("json_type(bundle.manifest, '$.contents.' || ?) IS NOT NULL", contents)
     if words:
         query.only(
             "bundle.name LIKE ? ESCAPE '\\' OR bundle.subject LIKE ? ESCAPE '\\'",

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import json
+import secrets
 import sqlite3
+from datetime import datetime
 
 from ...core.errors import MissingError
+from ...core.restore.restore_kind import RestoreKind, SetAside
 from ...core.scope import EVERYTHING, Scope
 from ...models import Bundle, Page, Restore, RestoreStart
-from ..db import now
+from ..db import now, stamp
 from ..paging import PageRequest, Query, page
 from ..scope import only_subjects, subjects_within
 
@@ -17,6 +20,8 @@ def _restore(row: sqlite3.Row) -> Restore:
     values = {key: row[key] for key in Restore.model_fields if key in row.keys()}  # noqa: SIM118
     for key in ("contents", "paths", "databases", "mail_domains", "owners"):
         values[key] = json.loads(row[key])
+    for key in ("in_place", "plan"):
+        values[key] = json.loads(row[key]) if row[key] else None
     return Restore(**values)
 
 
@@ -33,8 +38,8 @@ def add(
     row = db.execute(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
         "paths, databases, mail_domains, resume, special_modes, owners, state, started_by, "
-        "created, idempotency_key, identity) "
-        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?)",
+        "created, idempotency_key, identity, kind, in_place, side) "
+        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?, ?, ?, ?)",
         (
             bundle.id,
             bundle.name,
@@ -53,9 +58,67 @@ def add(
             now(),
             key,
             identity,
+            RestoreKind.PLAN if start.plan_only else RestoreKind.RESTORE,
+            start.in_place.model_dump_json() if start.in_place else None,
+            f"restore-{secrets.token_hex(8)}" if start.in_place else "",
         ),
     )
     return int(row.lastrowid or 0)
+
+
+def add_later_step(
+    db: sqlite3.Connection, of: Restore, kind: RestoreKind, started_by: str, force: bool = False
+) -> int:
+    """Return a queued undo or drop of what a restore has set aside; ``force`` is kept with it."""
+    row = db.execute(
+        "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
+        "paths, databases, mail_domains, resume, special_modes, owners, state, started_by, "
+        "created, kind, of_restore, side) SELECT bundle_id, bundle, subject_kind, subject, store, "
+        "'', '[]', '[]', '{}', '[]', ?, 0, '{}', 'queued', ?, ?, ?, id, side FROM restore "
+        "WHERE id=?",
+        (force, started_by, now(), kind, of.id),
+    )
+    return int(row.lastrowid or 0)
+
+
+def side(db: sqlite3.Connection, restore_id: int) -> str:
+    """Return the name of a restore's side folder, empty for one that is not in place."""
+    row = db.execute("SELECT side FROM restore WHERE id=?", (restore_id,)).fetchone()
+    return str(row["side"]) if row else ""
+
+
+def set_aside(db: sqlite3.Connection, restore_id: int, state: SetAside) -> None:
+    """Record what became of what a restore has set aside."""
+    db.execute("UPDATE restore SET aside=? WHERE id=?", (state, restore_id))
+
+
+def planned(db: sqlite3.Connection, restore_id: int, plan: str) -> None:
+    """Record the sums of a plan, as JSON."""
+    db.execute("UPDATE restore SET plan=? WHERE id=?", (plan, restore_id))
+
+
+def settled(db: sqlite3.Connection, restore_id: int, outcome: str, error: str) -> None:
+    """Record what became of an interrupted restore in place."""
+    db.execute("UPDATE restore SET outcome=?, error=? WHERE id=?", (outcome, error, restore_id))
+
+
+def kept_aside(db: sqlite3.Connection, before: datetime | None = None) -> list[Restore]:
+    """Return the restores that keep something set aside, of those that ended before a time."""
+    rows = db.execute(
+        "SELECT * FROM restore WHERE aside='kept' AND ended < ?",
+        (stamp(before) if before else "9",),
+    )
+    return [_restore(row) for row in rows]
+
+
+def rate(db: sqlite3.Connection) -> float | None:
+    """Return the bytes per second of the last restores, None before there are any."""
+    row = db.execute(
+        "SELECT sum(bytes) AS bytes, sum(unixepoch(ended) - unixepoch(started)) AS seconds FROM "
+        "(SELECT bytes, started, ended FROM restore WHERE kind='restore' AND bytes > 0 AND "
+        "started IS NOT NULL AND ended IS NOT NULL ORDER BY id DESC LIMIT 20)"
+    ).fetchone()
+    return row["bytes"] / row["seconds"] if row["seconds"] else None
 
 
 def by_key(db: sqlite3.Connection, key: str) -> int | None:

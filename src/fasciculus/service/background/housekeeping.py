@@ -42,6 +42,7 @@ class Housekeeper:
         busy: Callable[[], set[Subject]],
         verify_some: Callable[[], None],
         catch_up: Callable[[], None],
+        drop_expired: Callable[[], None],
     ) -> None:
         self._config, self._records, self._cipher, self._events = config, records, cipher, events
         self._busy, self._verify_some, self._catch_up = busy, verify_some, catch_up
@@ -58,6 +59,7 @@ class Housekeeper:
                 "measuring stores": self.measure_stores,
                 "measuring old versions": self.measure_old_versions,
                 "catching up": self._catch_up,
+                "dropping what was set aside": drop_expired,
             },
             lambda: _HOUR,
             late=24 * _HOUR,

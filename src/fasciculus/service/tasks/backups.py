@@ -296,7 +296,9 @@ class BackupHandler(HandlerBase[QueuedBackup]):
             for place in (config.listing, config.manifest, config.states):
                 place(*task.subject, name).unlink(missing_ok=True)
 
-    def after_failure(self, task: QueuedBackup, carry_out: Callable[[Order], None]) -> None:
+    def after_failure(
+        self, task: QueuedBackup, carry_out: Callable[[Order], AnyResult | None]
+    ) -> None:
         """Remove the hold page of an ended task, even if its worker was killed."""
         order = task.order
         if order is not None and order.hold_flags:

@@ -41,9 +41,9 @@ class Handler(Protocol[T]):
     def show(self, task: T) -> None:
         """Tell those who look how far it is."""
 
-    def after_failure(self, task: T, carry_out: Callable[[Order], None]) -> None:
+    def after_failure(self, task: T, carry_out: Callable[[Order], AnyResult | None]) -> None:
         """Clean up on the host after a worker that ended unexpectedly; ``carry_out`` runs
-        an order.
+        an order and gives its result.
         """
 
     def again(self, task: T, result: AnyResult) -> datetime | None:
@@ -99,7 +99,7 @@ class HandlerBase(Generic[T]):
             store, bundle = task.damaged.pop()
             self.verify(store, task.subject, bundle, started_by)
 
-    def after_failure(self, task: T, carry_out: Callable[[Order], None]) -> None:
+    def after_failure(self, task: T, carry_out: Callable[[Order], AnyResult | None]) -> None:
         """Nothing to clear up on the host."""
 
     def again(self, task: T, result: AnyResult) -> datetime | None:

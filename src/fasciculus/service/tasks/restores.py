@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 import shutil
+import sqlite3
 from collections.abc import Callable
 
+import msgspec
+
 from ...contracts.events import DamageMet, Event, Log, StoreSeen
-from ...contracts.orders import Order
-from ...contracts.results import AnyResult, RestoreResult
+from ...contracts.orders import DropOrder, Order, RecoverOrder, UndoOrder
+from ...contracts.results import AnyResult, RestoreResult, SideResult
+from ...core.restore.plan_line import PlanSummary
+from ...core.restore.restore_kind import RestoreKind, SetAside
 from ...core.subject import Subject
-from ...models import Restore
+from ...models import Restore, RestorePlan
 from ...records import inventory
 from ...records.runs import restores
 from ...records.stores import store_days
 from .handler import HandlerBase
-from .orders.restore import restore_order
+from .orders.restore import restore_order, side_order
 from .progress import TaskProgress
 from .queued import RESTORES, QueuedRestore
 
@@ -23,7 +28,10 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
     """Begins, records, shows and ends restores."""
 
     cancelled = "Cancelled. Files restored so far are kept; --resume continues."
-    aftermath = "Files that are there are whole; take it up again with --resume."
+    aftermath = (
+        "Files in a new folder are whole; take that up again with --resume. A restore in place is "
+        "finished or rolled back; its log says which."
+    )
 
     def queued(self, restore: Restore) -> QueuedRestore:
         """Return a restore that waits. It waits for no other task of its host or store, but they
@@ -43,7 +51,32 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
             restores.begin(db, task.number)
         task.shown = restores.restore(self._records.reader, task.number)
         self.show(task)
-        return restore_order(self._sources(), task.shown)
+        return self._order(task.shown)
+
+    def _order(self, restore: Restore) -> Order:
+        sources = self._sources()
+        match restore.kind:
+            case RestoreKind.UNDO:
+                return side_order(sources, restore, UndoOrder, force=restore.resume)
+            case RestoreKind.DROP:
+                return side_order(sources, restore, DropOrder)
+        plan = self._config.restore_plan(restore.id)
+        plan.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        return restore_order(sources, restore)
+
+    def after_failure(
+        self, task: QueuedRestore, carry_out: Callable[[Order], AnyResult | None]
+    ) -> None:
+        """Finish or roll back a restore in place whose worker was killed."""
+        restore = restores.restore(self._records.reader, task.number)
+        changes = restore.in_place is not None and restore.kind == RestoreKind.RESTORE
+        if not changes and restore.kind != RestoreKind.UNDO:
+            return
+        result = carry_out(side_order(self._sources(), restore, RecoverOrder))
+        if isinstance(result, SideResult):
+            with self._records.write() as db:
+                restores.set_aside(db, restore.of_restore or restore.id, result.state)
+                restores.settled(db, restore.id, *_settled(result, restore.kind))
 
     def take(self, task: QueuedRestore, event: Event) -> None:
         if isinstance(event, Log):
@@ -63,6 +96,12 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
     def _end(self, task: QueuedRestore, result: AnyResult) -> None:
         made = result if isinstance(result, RestoreResult) else None
         with self._records.write() as db:
+            if made is not None and made.plan is not None:
+                restores.planned(db, task.number, self._plan(db, made.plan))
+            if made is not None and made.has_set_aside:
+                restores.set_aside(db, task.number, SetAside.KEPT)
+            if isinstance(result, SideResult) and task.shown is not None:
+                restores.set_aside(db, task.shown.of_restore or task.number, result.state)
             restores.end(
                 db,
                 task.number,
@@ -73,6 +112,13 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
             )
         task.shown = restores.restore(self._records.reader, task.number)
         self.show(task)
+
+    @staticmethod
+    def _plan(db: sqlite3.Connection, found: PlanSummary) -> str:
+        rate = restores.rate(db)
+        plan = RestorePlan.model_validate(msgspec.structs.asdict(found))
+        plan.seconds = round(found.write_bytes / rate, 1) if rate else None
+        return plan.model_dump_json()
 
     def clear(self, task: QueuedRestore) -> None:
         shutil.rmtree(self._config.spool / f"restore-{task.number}", ignore_errors=True)
@@ -85,6 +131,15 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
 
     def unfinished(self) -> list[QueuedRestore]:
         return [self.queued(row) for row in restores.unfinished(self._records.reader)]
+
+
+def _settled(result: SideResult, kind: RestoreKind) -> tuple[str, str]:
+    """Return the outcome and the sentence for an interrupted restore in place, or its undo."""
+    if kind == RestoreKind.UNDO:
+        return "done", "" if result.state == SetAside.UNDONE else "Nothing was undone."
+    if result.state == SetAside.KEPT:
+        return "warned", "It was interrupted, and finished afterwards."
+    return "failed", "It was interrupted, and rolled back: nothing was changed. Start it again."
 
 
 def with_progress(shown: Restore, live: TaskProgress) -> None:

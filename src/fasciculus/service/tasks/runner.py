@@ -222,11 +222,13 @@ class TaskRunner:
 
     def _clear_up(
         self, task: QueuedTask, order: Order, handler: Handler[Any], journal: Journal
-    ) -> None:
-        """Carry out an order that clears up after a task."""
-        for event in self._workers.start(order).events():
+    ) -> AnyResult | None:
+        """Carry out an order that clears up after a task, and return its result."""
+        worker = self._workers.start(order)
+        for event in worker.events():
             if isinstance(event, Log):
                 journal.write(lambda event=event: handler.take(task, event))  # type: ignore[misc]
+        return worker.result
 
     # Ending ------------------------------------------------------------------------
 

@@ -11,13 +11,14 @@ from math import ceil
 
 from ...config import Config
 from ...core.errors import FasciculusError
+from ...core.restore.restore_kind import RestoreKind
 from ...core.subject import Subject
 from ...models import JobInput, MaintenanceTask, Restore, Task
 from ...records import transfers
 from ...records.bundles import bundles
 from ...records.db import Records
 from ...records.paging import PageRequest
-from ...records.runs import maintenance
+from ...records.runs import maintenance, restores
 from ...records.runs.maintenance import MaintenanceOptions
 from ...records.runs.runs import RunOptions
 from ...records.secret_cipher import SecretCipher
@@ -147,6 +148,16 @@ class Tasks:
     def start_restore(self, restore: Restore) -> None:
         """Queue a restore that the records know already."""
         self._runner.add([self._restores.queued(restore)])
+
+    def drop_expired(self) -> None:
+        """Remove what restores in place have set aside for longer than the setting says."""
+        if not self._config.set_aside_days:
+            return
+        oldest = datetime.now(UTC) - timedelta(days=self._config.set_aside_days)
+        for row in restores.kept_aside(self._records.reader, oldest):
+            with self._records.write() as db:
+                number = restores.add_later_step(db, row, RestoreKind.DROP, _BACKGROUND)
+            self.start_restore(restores.restore(self._records.reader, number))
 
     def cancel_restore(self, restore_id: int) -> None:
         self._runner.cancel(

@@ -3,8 +3,16 @@
 from __future__ import annotations
 
 from ....core.permissions import Permission
-from ....models import LogLine, Page, Restore, RestoreStart, Started
-from ....models.queries import LogQuery, RestoresQuery
+from ....models import (
+    LogLine,
+    Page,
+    Restore,
+    RestorePlanLine,
+    RestoreStart,
+    RestoreUndo,
+    Started,
+)
+from ....models.queries import LogQuery, PlanQuery, RestoresQuery
 from ...usecases.bundles import restores
 from ..operations import PREFIX, operation
 from ..request import caller, idempotency_key
@@ -26,7 +34,7 @@ def restores_list(query: RestoresQuery) -> Page[Restore]:
 @operation(
     "POST",
     "/restores",
-    "Bring a bundle, or part of it, back into an empty folder and named databases",
+    "Bring a bundle, or part of it, back: in place, or to an empty folder and named databases",
     Permission.RESTORE,
     body=RestoreStart,
     response=Started,
@@ -67,3 +75,43 @@ def restores_cancel(restore_id: int) -> Restore:
 )
 def restores_log(restore_id: int, query: LogQuery) -> Page[LogLine]:
     return restores.restores_log(caller(), restore_id, query)
+
+
+@operation(
+    "GET",
+    "/restores/{restore_id}/plan",
+    "What a restore in place changes, path by path",
+    Permission.VIEW,
+    response=Page[RestorePlanLine],
+    query=PlanQuery,
+    scoped=True,
+)
+def restores_plan(restore_id: int, query: PlanQuery) -> Page[RestorePlanLine]:
+    return restores.restores_plan(caller(), restore_id, query)
+
+
+@operation(
+    "POST",
+    "/restores/{restore_id}/undo",
+    "Put back what a restore in place has set aside",
+    Permission.RESTORE,
+    body=RestoreUndo,
+    response=Started,
+    status=202,
+)
+def restores_undo(restore_id: int, body: RestoreUndo) -> Started:
+    number = restores.restores_undo(caller(), restore_id, body)
+    return Started(id=number, url=f"{PREFIX}/restores/{number}")
+
+
+@operation(
+    "POST",
+    "/restores/{restore_id}/drop",
+    "Remove what a restore in place has set aside",
+    Permission.RESTORE,
+    response=Started,
+    status=202,
+)
+def restores_drop(restore_id: int) -> Started:
+    number = restores.restores_drop(caller(), restore_id)
+    return Started(id=number, url=f"{PREFIX}/restores/{number}")

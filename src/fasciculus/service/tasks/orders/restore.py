@@ -3,19 +3,34 @@
 from __future__ import annotations
 
 import os
+from typing import TypeVar
 
 import msgspec
 
 from ....config import Config
-from ....contracts.orders import HostOrder, RestoreOrder, SubjectOrder
+from ....contracts.orders import HostOrder, InPlaceOrder, RestoreOrder, SideOrder, SubjectOrder
 from ....contracts.sealed_secrets import Secret
 from ....core.errors import SettingError
+from ....core.file_filters import FileRules
+from ....core.restore.restore_kind import RestoreKind
 from ....core.subject import Subject
 from ....models import Restore
 from ....records import inventory
+from ....records.bundles import bundles
+from ....records.jobs import jobs
 from ....records.runs import restores
-from .artifacts import spool
-from .connections import OrderInputs, host_order, mail_order, recorded_copies, store_order
+from .artifacts import kept, own_folders, spool
+from .connections import (
+    OrderInputs,
+    host_order,
+    local_stores,
+    mail_order,
+    recorded_copies,
+    store_order,
+)
+from .subjects import FoundSubject, find_subject
+
+S = TypeVar("S", bound=SideOrder)
 
 
 def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
@@ -39,11 +54,13 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
     store.recorded = recorded_copies(
         sources, restore.store, Subject.of(restore.subject_kind, restore.subject), restore.bundle
     )
+    found = None
+    if restore.in_place is not None:
+        found = find_subject(sources, restore.subject_kind, restore.subject)
     given = restores.identity(sources.db, restore.id)
     store.identities += map(Secret, sources.cipher.decrypt(given).values())
-    subject = {"kind": restore.subject_kind, "name": restore.subject, "host": host_name or ""}
     return RestoreOrder(
-        subject=msgspec.convert({**subject, "root": ""}, SubjectOrder),
+        subject=_subject(found, restore, host_name or ""),
         bundle=restore.bundle,
         store=store,
         contents=restore.contents,
@@ -54,8 +71,56 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
         special_modes=restore.special_modes,
         owners=restore.owners,
         mail=mail,
+        in_place=_in_place(sources, restore, found),
         host=host,
         spool=spool(sources.config, f"restore-{restore.id}"),
+    )
+
+
+def _subject(found: FoundSubject | None, restore: Restore, host: str) -> SubjectOrder:
+    """Return the subject of a restore; for one in place, with its folder on the host."""
+    if found is not None:
+        return found.order
+    values = {"kind": restore.subject_kind, "name": restore.subject, "host": host, "root": ""}
+    return msgspec.convert(values, SubjectOrder)
+
+
+def _in_place(
+    sources: OrderInputs, restore: Restore, found: FoundSubject | None
+) -> InPlaceOrder | None:
+    chosen = restore.in_place
+    if chosen is None or found is None:
+        return None
+    return InPlaceOrder(
+        side=restores.side(sources.db, restore.id),
+        plan=kept(sources.config, sources.config.restore_plan(restore.id)),
+        plan_only=restore.kind == RestoreKind.PLAN,
+        conflicts=chosen.conflicts,
+        remove_extra=chosen.remove_extra,
+        compare_contents=chosen.compare_contents,
+        own_folders=own_folders(sources.config),
+        excluded=local_stores(sources),
+        rules=_rules(sources, restore, found),
+    )
+
+
+def _rules(sources: OrderInputs, restore: Restore, found: FoundSubject) -> FileRules:
+    """Return what the job of a bundle excludes now: that is not extra."""
+    excludes = found.account.excludes if found.account else []
+    bundle = bundles.bundle(sources.db, restore.bundle_id) if restore.bundle_id else None
+    job = jobs.find(sources.db, bundle.job) if bundle else None
+    return job.rules.as_core(excludes) if job else FileRules(excludes=tuple(excludes))
+
+
+def side_order(sources: OrderInputs, restore: Restore, kind: type[S], **more: bool) -> S:
+    """Return an order for the side folder of a restore in place."""
+    subject = find_subject(sources, restore.subject_kind, restore.subject).order
+    return kind(
+        subject=subject,
+        host=host_order(sources, subject.host),
+        side=restores.side(sources.db, restore.id),
+        spool=spool(sources.config, f"restore-{restore.id}"),
+        **more,
     )
 
 

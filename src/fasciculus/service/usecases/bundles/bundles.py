@@ -31,6 +31,8 @@ def bundles_list(caller: Caller, query: BundlesQuery) -> Page[Bundle]:
         query.job,
         query.store,
         query.q,
+        query.until,
+        query.contents,
     )
 
 

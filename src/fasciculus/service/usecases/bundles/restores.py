@@ -3,17 +3,30 @@
 from __future__ import annotations
 
 import os
+from datetime import timedelta
+from typing import BinaryIO
 
 from ....core.bundle.entry import to_bytes
 from ....core.bundle.seal.sealing import identities_of
+from ....core.contents import Contents
 from ....core.errors import AlreadyEndedError, FolderNotEmptyError, SettingError
-from ....models import BundleDetail, LogLine, Page, Restore, RestoreStart
-from ....models.queries import LogQuery, RestoresQuery
+from ....core.restore.restore_kind import RestoreKind, SetAside
+from ....models import (
+    BundleDetail,
+    LogLine,
+    Page,
+    Restore,
+    RestorePlanLine,
+    RestoreStart,
+    RestoreUndo,
+)
+from ....models.queries import LogQuery, PlanQuery, RestoresQuery
 from ....records.bundles import bundles
 from ....records.paging import page_request
 from ....records.runs import log_lines, restores
 from ...tasks.orders.connections import local_stores
 from ...tasks.orders.restore import check_target
+from ...tasks.orders.subjects import find_subject
 from ..caller import Caller
 from .listings import chosen_copy
 
@@ -21,8 +34,16 @@ from .listings import chosen_copy
 def restores_list(caller: Caller, query: RestoresQuery) -> Page[Restore]:
     """Return restores, newest first."""
     page = restores.restores(caller.reader, caller.scope, page_request(query), query.subject)
-    page.items = [caller.service.tasks.restore_with_progress(row) for row in page.items]
+    page.items = [_shown(caller, row) for row in page.items]
     return page
+
+
+def _shown(caller: Caller, row: Restore) -> Restore:
+    """Return a restore with its live numbers, and until when something is kept."""
+    days = caller.config.set_aside_days
+    if row.aside == SetAside.KEPT and row.ended is not None and days:
+        row.aside_until = row.ended + timedelta(days=days)
+    return caller.service.tasks.restore_with_progress(row)
 
 
 def restores_start(caller: Caller, body: RestoreStart, key: str | None) -> int:
@@ -40,9 +61,9 @@ def restores_start(caller: Caller, body: RestoreStart, key: str | None) -> int:
         if key and (found := restores.by_key(writer, key)):
             return found
         restore_id = restores.add(writer, body, bundle, store, caller.name, key, given)
-    caller.note(
-        "started a restore", f"{bundle.subject} {bundle.name} to {body.target or 'its host'}"
-    )
+    where = "in place" if body.in_place else f"to {body.target or 'its host'}"
+    said = "planned a restore" if body.plan_only else "started a restore"
+    caller.note(said, f"{bundle.subject} {bundle.name} {where}")
     caller.service.tasks.start_restore(restores.restore(db, restore_id))
     return restore_id
 
@@ -76,6 +97,13 @@ def _check_chosen(body: RestoreStart, bundle: BundleDetail) -> None:
 
 def _check_target(caller: Caller, body: RestoreStart, bundle: BundleDetail) -> None:
     """Check that there is a place to restore to, and that nothing of it is overwritten."""
+    if body.in_place is not None:
+        _check_in_place(caller, body, bundle)
+        return
+    if body.plan_only:
+        raise SettingError(
+            "Only a restore in place has a plan.", "Add --in-place.", field="plan_only"
+        )
     if not (body.target or body.databases or body.mail_domains):
         raise SettingError(
             "Nothing says where to bring it back to.",
@@ -99,11 +127,89 @@ def _check_target(caller: Caller, body: RestoreStart, bundle: BundleDetail) -> N
         )
 
 
+def _check_in_place(caller: Caller, body: RestoreStart, bundle: BundleDetail) -> None:
+    """Check that a restore in place has a place, and nothing else to do."""
+    if body.target or body.databases or body.mail_domains or body.resume:
+        raise SettingError(
+            "A restore in place brings files back where they were, and nothing else.",
+            "Restore databases, mail settings or a folder by another restore.",
+            field="in_place",
+        )
+    if not {Contents.FILES, Contents.DATABASES} & set(body.contents or bundle.contents):
+        raise SettingError(
+            "Only files can be restored in place.", "Name files among the contents.", "contents"
+        )
+    found = find_subject(caller.order_inputs(), bundle.subject_kind, bundle.subject)
+    if found.account is None:
+        raise SettingError(
+            "A host's settings cannot be restored in place.",
+            "Restore them to a folder (--to).",
+            field="in_place",
+        )
+
+
+def restores_undo(caller: Caller, restore_id: int, body: RestoreUndo) -> int:
+    """Put back what a restore has set aside."""
+    return _later_step(caller, restore_id, RestoreKind.UNDO, "started an undo", body.force)
+
+
+def restores_drop(caller: Caller, restore_id: int) -> int:
+    """Remove what a restore has set aside."""
+    return _later_step(caller, restore_id, RestoreKind.DROP, "dropped what was set aside")
+
+
+def _later_step(
+    caller: Caller, restore_id: int, kind: RestoreKind, said: str, force: bool = False
+) -> int:
+    of = restores.restore(caller.reader, restore_id, caller.scope)
+    usable = (SetAside.KEPT,) if kind == RestoreKind.UNDO else (SetAside.KEPT, SetAside.UNDONE)
+    if of.aside not in usable:
+        raise SettingError(
+            f"Restore {restore_id} keeps nothing that was set aside.",
+            "“fasciculus restores list” shows which do.",
+        )
+    with caller.write() as db:
+        number = restores.add_later_step(db, of, kind, caller.name, force)
+    caller.note(said, f"restore {restore_id} of {of.subject}")
+    caller.service.tasks.start_restore(restores.restore(caller.reader, number))
+    return number
+
+
+def restores_plan(caller: Caller, restore_id: int, query: PlanQuery) -> Page[RestorePlanLine]:
+    """Return the lines of a plan."""
+    restores_show(caller, restore_id)
+    path = caller.config.restore_plan(restore_id)
+    start = int(query.cursor or 0) if (query.cursor or "0").isdecimal() else 0
+    items: list[RestorePlanLine] = []
+    try:
+        with path.open("rb") as file:
+            _seek_line(file, start)
+            for line in file:
+                row = RestorePlanLine.model_validate_json(line)
+                start += len(line)
+                if not query.action or row.action == query.action:
+                    items.append(row)
+                if len(items) >= query.limit:
+                    break
+            more = bool(file.read(1))
+    except FileNotFoundError:
+        return Page(items=[], total=0)
+    return Page(items=items, total=len(items), next=str(start) if more else None)
+
+
+def _seek_line(file: BinaryIO, start: int) -> None:
+    """Go to the beginning of a line. Raises ``SettingError`` for another place."""
+    if start:
+        file.seek(start - 1)
+        if file.read(1) != b"\n":
+            raise SettingError(
+                "That is not the place of a line.", "Take it from the page before.", "cursor"
+            )
+
+
 def restores_show(caller: Caller, restore_id: int) -> Restore:
     """Return one restore."""
-    return caller.service.tasks.restore_with_progress(
-        restores.restore(caller.reader, restore_id, caller.scope)
-    )
+    return _shown(caller, restores.restore(caller.reader, restore_id, caller.scope))
 
 
 def restores_cancel(caller: Caller, restore_id: int) -> Restore:

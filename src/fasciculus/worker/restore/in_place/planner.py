@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from ....core.bundle.entry import DIR, FILE, Entry, to_text
 from ....core.bundle.listing import to_line
 from ....core.bundle.reader import is_at_or_below
-from ....core.restore.likeness import Likeness, can_change_in_place
+from ....core.restore.likeness import TIME, Likeness, can_change_in_place
 from ....core.restore.merging import merged
 from ....core.restore.plan_line import Action, Conflicts, PlanLine, PlanSummary
 from ....hosts import switch
@@ -73,10 +73,14 @@ class InPlacePlanner:
         self._lines, self._journal, self._staged = lines, journal, staged
         self._dressed = dressed
         self.summary = PlanSummary()
+        #: Whether the bundle holds anything of what was asked for.
+        self.found = False
         self._stack: list[_OpenFolder] = []
         #: A path whose whole subtree is decided: new from the bundle, or gone.
         self._new: bytes | None = None
         self._gone: bytes | None = None
+        #: Whether what is in it goes with it.
+        self._goes_along = False
         self._touched: set[bytes] = set()
         #: Staged files that had other names, which must be replaced with them.
         self._firsts: set[bytes] = set()
@@ -84,8 +88,11 @@ class InPlacePlanner:
 
     def run(self) -> PlanSummary:
         """Write everything, and return the sums."""
+        self._goes_along = False
         pairs = merged(self._wanted.entries(), self._live.entries(self._wanted.paths))
         for wanted, live in pairs:
+            if wanted is not None and self._wanted.is_wanted(wanted.path):
+                self.found = True
             path = wanted.path if wanted is not None else live.path if live is not None else b""
             self._leave(path)
             if wanted is None:
@@ -140,6 +147,8 @@ class InPlacePlanner:
 
     def _only_live(self, live: Entry) -> None:
         if self._inside(self._gone, live.path) or self._inside(self._new, live.path):
+            if self._goes_along:
+                self._line(Action.REMOVE, live, 0, live.size, "its folder is set aside")
             return
         if live.path == b"":
             self._stack.append(_OpenFolder(b"", None, live))
@@ -149,7 +158,7 @@ class InPlacePlanner:
         elif not self._rules.remove_extra or self._is_kept(live):
             if live.type == DIR:
                 # What is in it is not in the bundle either.
-                self._gone = live.path
+                self._gone, self._goes_along = live.path, False
         else:
             self._remove(live, "not in the bundle")
 
@@ -193,7 +202,7 @@ class InPlacePlanner:
         if wanted.type == DIR:
             self._new = wanted.path
         elif live.type == DIR:
-            self._gone = live.path
+            self._gone, self._goes_along = live.path, True
 
     def _attributes(self, wanted: Entry, live: Entry, why: str) -> None:
         if not can_change_in_place(live):
@@ -206,7 +215,7 @@ class InPlacePlanner:
         self._line(Action.REMOVE, live, 0, live.size, why)
         self._operation({"op": switch.REMOVE, "path": os.fsdecode(live.path)})
         self._touch(live.path)
-        self._gone = live.path if live.type == DIR else None
+        self._gone, self._goes_along = live.path, True
 
     # Folders ---------------------------------------------------------------------
 
@@ -219,7 +228,11 @@ class InPlacePlanner:
         wanted, live = folder.wanted, folder.live
         why = self._likeness.attributes_differ(wanted, live) if wanted is not None else ""
         if wanted is not None and why:
-            self._line(Action.ATTRIBUTES, wanted, 0, 0, why)
+            if why == TIME:
+                # It changes with everything that is put into a folder.
+                self.summary.times += 1
+            else:
+                self._line(Action.ATTRIBUTES, wanted, 0, 0, why)
             self._dress(folder.path, live, wanted)
         elif folder.changes:
             self._dress(folder.path, live, None)

@@ -8,8 +8,9 @@ from ....contracts.orders import DropOrder, RecoverOrder, SideOrder, UndoOrder
 from ....contracts.results import SideResult
 from ....core.errors import MissingError, SettingError
 from ....core.formatting import format_count, format_list
+from ....core.restore.restore_kind import SetAside
 from ....hosts.side_folder import side_folder
-from ....hosts.switch import STAGING, SWITCHED, UNDONE, Switch
+from ....hosts.switch import STAGING, SWITCHED, SWITCHING, UNDONE, Switch
 from ...emitter import Emitter
 
 _NAMED = 5
@@ -49,7 +50,7 @@ class SideTask:
             raise MissingError(
                 "Nothing of that restore is set aside any more.", "Restore an earlier bundle."
             )
-        return SideResult(outcome="done", state="gone")
+        return SideResult(outcome="done", state=SetAside.GONE)
 
     def _with(self, switch: Switch) -> SideResult:
         match self._order:
@@ -60,7 +61,7 @@ class SideTask:
             case DropOrder():
                 switch.drop()
                 self._emitter.info("what was set aside is removed")
-        return SideResult(outcome="done", state="gone")
+        return SideResult(outcome="done", state=SetAside.GONE)
 
     def _recovered(self, switch: Switch) -> SideResult:
         state = switch.recover()
@@ -68,15 +69,15 @@ class SideTask:
         if state == STAGING:
             switch.drop()
             self._emitter.info("rolled back: nothing had been changed")
-            return SideResult(outcome="done", state="gone")
+            return SideResult(outcome="done", state=SetAside.GONE)
         if state == UNDONE:
             self._emitter.info("the undo was finished")
-            return SideResult(outcome="done", state="undone")
+            return SideResult(outcome="done", state=SetAside.UNDONE)
         self._emitter.info("the restore was finished; what was replaced is set aside")
-        return SideResult(outcome="done", state="kept")
+        return SideResult(outcome="done", state=SetAside.KEPT)
 
     def _undone(self, switch: Switch, force: bool) -> SideResult:
-        if switch.state != SWITCHED:
+        if switch.state not in (SWITCHING, SWITCHED):
             raise SettingError("That restore was undone already.", "Look at its log.")
         changed = switch.changed()
         if changed and not force:
@@ -85,14 +86,14 @@ class SideTask:
                 outcome="failed",
                 error=f"{format_count(len(changed), 'path has', 'paths have')} changed since: "
                 f"{named}. Undo it all the same (--force); what changed is then set aside.",
-                state="kept",
+                state=SetAside.KEPT,
                 changed=changed,
             )
         switch.undo()
         self._problems(switch)
         self._emitter.info("everything is as it was before the restore")
         return SideResult(
-            outcome="warned" if switch.problems else "done", state="undone", changed=changed
+            outcome="warned" if switch.problems else "done", state=SetAside.UNDONE, changed=changed
         )
 
     def _problems(self, switch: Switch) -> None:

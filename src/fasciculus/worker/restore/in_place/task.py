@@ -26,6 +26,7 @@ from ....hosts.side_folder import make_side_folder, side_folder
 from ....hosts.switch import Switch
 from ....stores.base import Store
 from ...emitter import Emitter
+from ...errors import CancelledError
 from ..losses import Losses
 from ..plan import RestorePlan
 from .live_tree import LiveTree
@@ -108,6 +109,12 @@ class InPlaceRestore:
                 dressed,
             )
             summary = planner.run()
+        if not planner.found:
+            raise SettingError(
+                "Nothing in the bundle matches what was asked for.",
+                "Look at its listing for the right paths.",
+                field="paths",
+            )
         summary.free_bytes = self._free()
         self._emitter.info(_words(summary))
         return summary
@@ -197,7 +204,11 @@ def switched(root: bytes, home: bytes, side: bytes) -> list[tuple[str, str]]:
     """Switch what is staged in a side folder; gives what could not be done, with the reasons."""
     switch = Switch(root, home, side)
     try:
-        switch.run()
+        try:
+            switch.run()
+        except CancelledError:
+            # Too late: what has begun is finished.
+            switch.recover()
         return switch.problems
     finally:
         switch.close()

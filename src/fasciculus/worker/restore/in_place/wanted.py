@@ -11,6 +11,7 @@ from msgspec.structs import replace
 
 from ....core.bundle.entry import DIR, Entry, order
 from ....core.bundle.reader import is_at_or_below
+from ....core.contents import Contents
 from ....core.errors import DamagedError
 from ..plan import RestorePlan
 
@@ -27,14 +28,15 @@ class WantedEntries:
         self.paths = _without_nested(plan.paths)
         #: Paths of database files, with the copies of them.
         self.origins = {}
-        if "databases" in plan.order.contents:
+        self._kinds = plan.order.contents or list(Contents)
+        if Contents.DATABASES in self._kinds:
             for entry in plan.entries(["databases"]):
                 if entry.origin:
                     self.origins[entry.origin] = entry
 
     def entries(self) -> Iterator[Entry]:
         """Yield the entries, and the folders that lead to a chosen path, in scan order."""
-        files = self._files() if "files" in self._plan.order.contents else iter(())
+        files = self._files() if Contents.FILES in self._kinds else iter(())
         copies = (
             replace(entry, path=path) for path, entry in sorted(self.origins.items(), key=_by_path)
         )

@@ -1,0 +1,211 @@
+"""``fasciculus restore``: bring a bundle, or part of it, back."""
+
+from __future__ import annotations
+
+import os
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from .. import models
+from ..core.restore.plan_line import Conflicts
+from . import output
+from .bundle_choice import At, BundleText, chosen_bundle
+from .output import count, size
+from .parameters import AsJson, Yes, complete_stores
+from .progress import exit_code, follow_restore
+from .restores import plan_words, show_plan
+from .session import service
+
+if TYPE_CHECKING:
+    from ..client import Client
+
+app = typer.Typer()
+
+_SHOWN = 20
+#: Options whose names are not those of the fields.
+_OPTIONS = {
+    "target": "--to",
+    "paths": "--path",
+    "databases": "--database",
+    "mail_domains": "--mail-domain",
+    "identity": "--key-file",
+    "owners": "--map-owner",
+}
+
+
+@app.command()
+def restore(
+    bundle: BundleText,
+    at: At = None,
+    in_place: Annotated[
+        bool,
+        typer.Option(
+            "--in-place", help="Put files back where they were; what they replace is set aside."
+        ),
+    ] = False,
+    plan: Annotated[
+        bool, typer.Option("--plan", help="With --in-place: only show what would change.")
+    ] = False,
+    conflicts: Annotated[
+        Conflicts,
+        typer.Option(help="With --in-place: what becomes of a file that differs."),
+    ] = Conflicts.REPLACE,
+    remove_extra: Annotated[
+        bool,
+        typer.Option(
+            "--remove-extra", help="With --in-place: also set aside what is not in the bundle."
+        ),
+    ] = False,
+    compare_contents: Annotated[
+        bool,
+        typer.Option(
+            "--compare-contents",
+            help="With --in-place: compare contents instead of sizes and times.",
+        ),
+    ] = False,
+    to: Annotated[str, typer.Option(help="An empty or new folder on the service's machine.")] = "",
+    contents: Annotated[
+        str, typer.Option(help="Only these kinds: files, databases, mail.", metavar="KIND,KIND")
+    ] = "",
+    path: Annotated[
+        list[str] | None, typer.Option(help="Only at or below this path; may be repeated.")
+    ] = None,
+    database: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="Load a MariaDB database under a new name; may be repeated.",
+            metavar="NAME=NEW_NAME",
+        ),
+    ] = None,
+    mail_domain: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="Merge this domain's mail settings into the host's files; may be repeated."
+        ),
+    ] = None,
+    store: Annotated[
+        str, typer.Option(help="The store to read from.", autocompletion=complete_stores)
+    ] = "",
+    resume: Annotated[
+        bool,
+        typer.Option("--resume", help="Continue an interrupted restore into that folder."),
+    ] = False,
+    special_modes: Annotated[
+        bool,
+        typer.Option(
+            "--special-modes",
+            help="Restore set-user-id bits, devices and system attributes even from a copy that "
+            "the records do not vouch for.",
+        ),
+    ] = False,
+    map_owner: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="New owner for the entries of a recorded user or group; may be repeated.",
+            metavar="NAME=NAME_THERE",
+        ),
+    ] = None,
+    key_file: Annotated[
+        str,
+        typer.Option(
+            help="A file with a private key, if the bundle is sealed; “-” for standard input."
+        ),
+    ] = "",
+    yes: Yes = False,
+    as_json: AsJson = False,
+) -> None:
+    """Restore a bundle, or part of it: in place, or to an empty folder, new databases or the mail
+    files.
+    """
+    kinds = [c.strip() for c in contents.split(",") if c.strip()]
+    wanted = kinds[0] if kinds else "files" if in_place else ""
+    names = dict(_renamed(text, "--database") for text in database or [])
+    with service(_OPTIONS) as client:
+        order = models.RestoreStart(
+            bundle=chosen_bundle(client, bundle, at, wanted, store),
+            in_place=models.InPlace(
+                conflicts=conflicts,
+                remove_extra=remove_extra,
+                compare_contents=compare_contents,
+            )
+            if in_place
+            else None,
+            plan_only=plan,
+            target=os.path.abspath(to) if to else "",
+            store=store,
+            contents=kinds,
+            paths=path or [],
+            databases=names,
+            mail_domains=mail_domain or [],
+            resume=resume,
+            special_modes=special_modes,
+            owners=dict(_renamed(text, "--map-owner") for text in map_owner or []),
+            identity=output.read_file("--key-file", key_file) if key_file else "",
+        )
+        if in_place and not _agreed(client, order, yes, as_json):
+            return
+        number = client.restores_start(order).id
+        done = follow_restore(client, number)
+    if as_json or done.outcome in ("done", "warned"):
+        output.done(done, _restored(done), as_json)
+    else:
+        output.complain(done.error)
+    raise typer.Exit(exit_code(done.outcome))
+
+
+def _renamed(text: str, option: str) -> tuple[str, str]:
+    old, equals, new = text.partition("=")
+    if not (old and equals and new):
+        raise output.wrong(f"“{text}” has no new name.", "Write NAME=NEW_NAME.", option)
+    return old, new
+
+
+def _agreed(client: Client, order: models.RestoreStart, yes: bool, as_json: bool) -> bool:
+    """Show the plan of a restore in place; return whether it is to be carried out."""
+    planned = order.model_copy(update={"plan_only": True})
+    done = follow_restore(client, client.restores_start(planned).id)
+    lines = client.restores_plan(done.id, limit=_SHOWN + 1).items if done.plan else []
+    if done.plan is None:
+        output.complain(done.error)
+        raise typer.Exit(exit_code(done.outcome))
+    if as_json and order.plan_only:
+        output.show_json(done)
+        return False
+    if not as_json:
+        _show(client, done, lines)
+    if order.plan_only:
+        return False
+    output.sure(f"Restore {done.subject} in place now?", yes)
+    return True
+
+
+def _show(client: Client, done: models.Restore, lines: list[models.RestorePlanLine]) -> None:
+    found = client.bundles_show(done.bundle_id) if done.bundle_id else None
+    when = f" of {output.moment(found.moment)}" if found else ""
+    output.say(f"{done.subject} from bundle {done.bundle_id}{when}, on {done.store}:")
+    show_plan(lines[:_SHOWN])
+    if len(lines) > _SHOWN:
+        output.say(f"… and more: fasciculus restores plan {done.id}")
+    assert done.plan is not None
+    free = f"; {size(done.plan.free_bytes)} free" if done.plan.free_bytes else ""
+    took = f"; about {output.duration(done.plan.seconds)}" if done.plan.seconds else ""
+    output.say(f"In all: {plan_words(done.plan)}{free}{took}.")
+
+
+def _restored(done: models.Restore) -> str:
+    """Return a sentence about what was restored."""
+    parts = [f"Restored {count(done.entries, 'entry', 'entries')}, {size(done.bytes)}"]
+    place = ", in place" if done.in_place else f", to {done.target}" if done.target else ""
+    parts.append(f"{place}.")
+    if done.aside:
+        parts.append(
+            f" What was replaced is set aside; undo it: fasciculus restores undo {done.id}"
+        )
+    if done.databases:
+        parts.append(f" Databases: {', '.join(done.databases.values())}.")
+    if done.mail_domains:
+        parts.append(f" Mail settings of {', '.join(done.mail_domains)}.")
+    if done.outcome == "warned":
+        parts.append(f" See the warnings: fasciculus restores log {done.id}")
+    return "".join(parts)

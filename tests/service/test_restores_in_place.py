@@ -1,0 +1,178 @@
+"""Restores in place by the service and the command line: plan, carry out, undo, drop, recover."""
+
+import json
+import os
+import sqlite3
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from running import folder_stores, run, service, set_up, small_account, until
+from trees import picture
+
+from fasciculus.client import ClientError
+from fasciculus.core.restore.restore_kind import RestoreKind, SetAside
+from fasciculus.hosts.side_folder import NAME
+from fasciculus.models import InPlace, RestoreStart, RestoreUndo
+
+
+@pytest.fixture
+def millpond(running, tmp_path):
+    """An account with a bundle, and then disturbed; its home."""
+    with running.client() as client:
+        set_up(client, [small_account(tmp_path, "millpond")], folder_stores(tmp_path, "attic"))
+        run(client, "nightly")
+    return tmp_path / "millpond"
+
+
+def disturb(home):
+    (home / "page-0.html").write_text("hacked")
+    (home / "page-1.html").unlink()
+    (home / "shell.php").write_text("x")
+    return picture(home)
+
+
+def ended(client, number):
+    return until(lambda: (r := client.restores_show(number)).state == "ended" and r)
+
+
+def sides(home):
+    folder = home.parent / os.fsdecode(NAME)
+    return sorted(os.listdir(folder)) if folder.exists() else []
+
+
+def test_by_the_command_line_from_the_plan_to_dropping(running, millpond):
+    saved = picture(millpond)
+    before = disturb(millpond)
+    shown = running.cli("restore", "millpond", "--in-place", "--plan", "--remove-extra")
+    assert shown.returncode == 0, shown
+    for words in (
+        "replace  page-0.html",
+        "create   page-1.html",
+        "remove   shell.php",
+        "1 removed",
+    ):
+        assert words in shown.stdout, shown.stdout
+    assert picture(millpond) == before
+    done = running.cli("restore", "millpond", "--in-place", "--remove-extra", "--yes")
+    assert done.returncode == 0 and "restores undo 3" in done.stdout, done
+    assert picture(millpond) == saved and len(sides(millpond)) == 1
+    (_, row, _) = json.loads(running.cli("restores", "list", "--json").stdout)[-3:]
+    plan = running.cli("restores", "plan", "3", "--action", "remove")
+    assert "shell.php" in plan.stdout and "page-0.html" not in plan.stdout
+    (millpond / "page-0.html").write_text("edited since")
+    refused = running.cli("restores", "undo", "3", "--yes")
+    assert refused.returncode == 1 and "page-0.html" in refused.stderr, refused
+    assert (millpond / "page-0.html").read_text() == "edited since"
+    undone = running.cli("restores", "undo", "3", "--yes", "--force")
+    assert undone.returncode == 0 and picture(millpond) == before, undone
+    assert running.cli("restores", "undo", "3", "--yes").returncode == 2
+    assert "undone" in running.cli("restores", "list").stdout
+    dropped = running.cli("restores", "drop", "3", "--yes")
+    assert dropped.returncode == 0 and sides(millpond) == [], dropped
+    assert row
+
+
+def test_the_newest_bundle_at_a_time_is_chosen(running, millpond):
+    with running.client() as client:
+        first = client.bundles_list().items[0]
+        disturb(millpond)
+        run(client, "nightly")
+        newest = client.bundles_list(subject="millpond", limit=1).items[0]
+        assert newest.id != first.id
+        moment = first.moment.astimezone() + timedelta(milliseconds=1)
+        for at, number in ((None, newest.id), (moment.isoformat(), first.id)):
+            more = ("--at", at) if at else ()
+            shown = json.loads(running.cli("bundles", "show", "millpond", *more, "--json").stdout)
+            assert shown["id"] == number
+        early = running.cli("bundles", "files", "millpond", "--at", "2020-01-01")
+        assert early.returncode == 2 and "no bundle of millpond with files at or before" in (
+            early.stderr
+        )
+        assert running.cli("bundles", "show", str(first.id)).returncode == 0
+        none = running.cli("restore", "millpond", "--in-place", "--contents", "mail")
+        assert none.returncode == 2 and "no bundle of millpond with mail" in none.stderr
+
+
+@pytest.mark.parametrize(
+    ("change", "field"),
+    [
+        ({"target": "/srv/back"}, "in_place"),
+        ({"databases": {"x": "y"}}, "in_place"),
+        ({"in_place": None, "plan_only": True}, "plan_only"),
+    ],
+)
+def test_what_does_not_go_together_is_refused(running, millpond, change, field):
+    with running.client() as client:
+        (bundle,) = client.bundles_list().items
+        start = {"bundle": bundle.id, "in_place": InPlace(), **change}
+        with pytest.raises(ClientError) as caught:
+            client.restores_start(RestoreStart(**start))
+        assert caught.value.field in (field, "databases")
+        with pytest.raises(ClientError):
+            client.restores_undo(1, RestoreUndo())
+
+
+def test_what_is_set_aside_goes_when_its_time_is_over(running, millpond):
+    disturb(millpond)
+    with running.client() as client:
+        (bundle,) = client.bundles_list().items
+        number = client.restores_start(RestoreStart(bundle=bundle.id, in_place=InPlace())).id
+        row = ended(client, number)
+        assert (row.outcome, row.aside) == ("done", SetAside.KEPT)
+        assert row.aside_until == row.ended + timedelta(days=14)
+        running.parts.tasks.drop_expired()
+        assert len(sides(millpond)) == 1, "not yet"
+        with running.parts.records.write() as db:
+            old = (datetime.now(UTC) - timedelta(days=15)).isoformat()
+            db.execute("UPDATE restore SET ended=? WHERE id=?", (old, number))
+        running.parts.tasks.drop_expired()
+        assert until(lambda: client.restores_show(number).aside == SetAside.GONE)
+        assert sides(millpond) == []
+        step = client.restores_list(limit=1).items[0]
+        assert (step.kind, step.of_restore) == (RestoreKind.DROP, number)
+
+
+@pytest.mark.parametrize("interrupted", ["switching", "staging"])
+def test_a_restore_that_was_interrupted_is_finished_or_rolled_back(tmp_path, interrupted):
+    """As after a power cut: the records say that it runs, and the side folder is half switched."""
+    home = tmp_path / "millpond"
+    with service(tmp_path / "home") as running:
+        client = running.client()
+        set_up(client, [small_account(tmp_path, "millpond")], folder_stores(tmp_path, "attic"))
+        run(client, "nightly")
+        before = disturb(home)
+        (bundle,) = client.bundles_list().items
+        number = client.restores_start(RestoreStart(bundle=bundle.id, in_place=InPlace())).id
+        assert ended(client, number).outcome == "done"
+        restored = picture(home)
+        running.stop()
+        half_switched(home, interrupted)
+        with sqlite3.connect(tmp_path / "home/records/fasciculus.sqlite") as db:
+            db.execute(
+                "UPDATE restore SET state='running', outcome=NULL, ended=NULL, aside='' WHERE id=?",
+                (number,),
+            )
+        running.start()
+        client = running.client()
+        row = until(lambda: (r := client.restores_show(number)).error.startswith("It was") and r)
+        log = [line.text for line in client.restores_log(number).items]
+        if interrupted == "switching":
+            assert (row.outcome, row.aside) == ("warned", SetAside.KEPT)
+            assert "finished" in row.error and any("was finished" in text for text in log)
+            assert picture(home) == restored
+            step = client.restores_undo(number, RestoreUndo()).id
+            assert ended(client, step).outcome == "done" and picture(home) == before
+        else:
+            assert (row.outcome, row.aside) == ("failed", SetAside.GONE)
+            assert "nothing was changed" in row.error and sides(home) == []
+
+
+def half_switched(home, state):
+    """Take two of the changes back that a restore has made."""
+    (name,) = sides(home)
+    side = home.parent / os.fsdecode(NAME) / name
+    for path in ("page-0.html", "page-1.html"):
+        os.rename(home / path, side / "new" / path)
+        if (side / "old" / path).exists():
+            os.rename(side / "old" / path, home / path)
+    (side / "state").write_text(json.dumps({"state": state}))
