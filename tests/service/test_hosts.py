@@ -330,7 +330,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
         with closing(Records(running.home / "records/fasciculus.sqlite")) as records:
             cipher = SecretCipher(running.home / "keys/secrets.key")
             config = load({"FASCICULUS_HOME": str(running.home)})
-            keeper.__init__(config, records, cipher, EventStream(), set, lambda: None, lambda: None)
+            keeper.__init__(config, records, cipher, EventStream(), set, *[lambda: None] * 3)
             keeper.find_accounts()
         running.start()
         assert client.accounts_list().total == 2, "found and taken over by itself"
@@ -340,7 +340,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
         assert run(client, "nightly").tasks[0].subject == "ferryline", "jobs skip deleted accounts"
         running.stop()
         with closing(Records(running.home / "records/fasciculus.sqlite")) as records:
-            keeper.__init__(config, records, cipher, EventStream(), set, lambda: None, lambda: None)
+            keeper.__init__(config, records, cipher, EventStream(), set, *[lambda: None] * 3)
             keeper.forget_gone()
             with records.write() as db:
                 assert db.execute("SELECT count(*) FROM account").fetchone()[0] == 2, (
@@ -363,7 +363,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
             assert inventory.account(records.reader, "millpond").bundles == 1, (
                 "not while something goes on"
             )
-            keeper.__init__(config, records, cipher, EventStream(), set, lambda: None, lambda: None)
+            keeper.__init__(config, records, cipher, EventStream(), set, *[lambda: None] * 3)
             keeper.forget_gone()
         running.start()
         assert [a.name for a in client.accounts_list().items] == ["ferryline"]

@@ -79,8 +79,10 @@ def test_the_newest_bundle_at_a_time_is_chosen(running, millpond):
         run(client, "nightly")
         newest = client.bundles_list(subject="millpond", limit=1).items[0]
         assert newest.id != first.id
-        moment = first.moment.astimezone() + timedelta(milliseconds=1)
-        for at, number in ((None, newest.id), (moment.isoformat(), first.id)):
+        earlier = first.moment - timedelta(days=2)
+        with running.parts.records.write() as db:
+            db.execute("UPDATE bundle SET moment=? WHERE id=?", (earlier.isoformat(), first.id))
+        for at, number in ((None, newest.id), ("yesterday", first.id)):
             more = ("--at", at) if at else ()
             shown = json.loads(running.cli("bundles", "show", "millpond", *more, "--json").stdout)
             assert shown["id"] == number

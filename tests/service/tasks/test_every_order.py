@@ -10,8 +10,9 @@ from fasciculus.contracts.artifacts import Artifact, resolved
 from fasciculus.contracts.order_lines import from_line
 from fasciculus.contracts.orders import Order
 from fasciculus.contracts.sealed_secrets import WorkerIdentity
+from fasciculus.core.restore.plan_line import Action
 from fasciculus.demo.sftp import SftpStandIn
-from fasciculus.models import JobInput, RestoreStart
+from fasciculus.models import InPlace, JobInput, RestoreStart, RestoreUndo
 from fasciculus.service import main as program
 
 
@@ -31,6 +32,23 @@ def ended(client, started):
 
 def _ended(task):
     return task if task.state == "ended" else None
+
+
+def put_back(client, bundle):
+    """Restore in place; undo that, and do it again."""
+
+    def done(started):
+        row = until(lambda: _ended(client.restores_show(started.id)))
+        assert row.outcome == "done", row
+        return started.id
+
+    start = RestoreStart(bundle=bundle, in_place=InPlace())
+    number = done(client.restores_start(start))
+    (line,) = client.restores_plan(number).items
+    assert (line.action, line.path) == (Action.REPLACE, "page-1.html")
+    done(client.restores_undo(number, RestoreUndo()))
+    done(client.restores_drop(number))
+    done(client.restores_start(start, "again"))
 
 
 def test_every_kind_of_order_is_carried_out_elsewhere(tmp_path, monkeypatch, boathouse):
@@ -54,6 +72,9 @@ def test_every_kind_of_order_is_carried_out_elsewhere(tmp_path, monkeypatch, boa
         restore = client.restores_start(RestoreStart(bundle=newest.id, target=str(target)))
         assert until(lambda: _ended(client.restores_show(restore.id))).outcome == "done"
         assert (target / "files/page-1.html").read_text().startswith("millpond 1")
+        (tmp_path / "millpond/page-1.html").write_text("hacked")
+        put_back(client, newest.id)
+        assert (tmp_path / "millpond/page-1.html").read_text().startswith("millpond 1")
         assert ended(client, client.stores_verify("attic", deep=True)).outcome == "done"
         piece = next((tmp_path / "attic/accounts/millpond/pieces").iterdir())
         piece.write_bytes(b"altered")
@@ -65,13 +86,13 @@ def test_every_kind_of_order_is_carried_out_elsewhere(tmp_path, monkeypatch, boa
         ended(client, client.stores_seal("loft"))
         until(lambda: not client.damage_list().items)
         ended(client, client.stores_import("boathouse"))
-    kinds = {kind.__name__ for kind in get_args(Order)} - {"ReleaseOrder"}
+    kinds = {kind.__name__ for kind in get_args(Order)} - {"ReleaseOrder", "RecoverOrder"}
     assert set(workers.lines) == kinds
     for kind, line in workers.lines.items():
         for text in values_of(line):
             assert "oar-and-rope" not in text, kind
             assert str(home) not in text and "AGE-SECRET-KEY" not in text, kind
-        if kind != "PreviewOrder":  # without any secret
+        if kind not in ("PreviewOrder", "UndoOrder", "DropOrder"):  # without any secret
             with pytest.raises(ValueError, match="another worker"):
                 from_line(line, WorkerIdentity(), workers.folders)
 

@@ -19,7 +19,7 @@ from ...records import inventory
 from ...records.runs import restores
 from ...records.stores import store_days
 from .handler import HandlerBase
-from .orders.restore import restore_order, side_order
+from .orders.restore import left_plan, restore_order, side_order
 from .progress import TaskProgress
 from .queued import RESTORES, QueuedRestore
 
@@ -60,8 +60,7 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
                 return side_order(sources, restore, UndoOrder, force=restore.resume)
             case RestoreKind.DROP:
                 return side_order(sources, restore, DropOrder)
-        plan = self._config.restore_plan(restore.id)
-        plan.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        self._config.under_way.mkdir(parents=True, exist_ok=True)
         return restore_order(sources, restore)
 
     def after_failure(
@@ -95,6 +94,10 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
 
     def _end(self, task: QueuedRestore, result: AnyResult) -> None:
         made = result if isinstance(result, RestoreResult) else None
+        if made is not None and made.plan is not None:
+            plan = self._config.restore_plan(task.number)
+            plan.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+            self.collect(left_plan(self._config, task.number), plan)
         with self._records.write() as db:
             if made is not None and made.plan is not None:
                 restores.planned(db, task.number, self._plan(db, made.plan))

@@ -8,6 +8,7 @@ from typing import TypeVar
 import msgspec
 
 from ....config import Config
+from ....contracts.artifacts import Artifact
 from ....contracts.orders import HostOrder, InPlaceOrder, RestoreOrder, SideOrder, SubjectOrder
 from ....contracts.sealed_secrets import Secret
 from ....core.errors import SettingError
@@ -19,7 +20,7 @@ from ....records import inventory
 from ....records.bundles import bundles
 from ....records.jobs import jobs
 from ....records.runs import restores
-from .artifacts import kept, own_folders, spool
+from .artifacts import own_folders, spool, under_way
 from .connections import (
     OrderInputs,
     host_order,
@@ -85,6 +86,11 @@ def _subject(found: FoundSubject | None, restore: Restore, host: str) -> Subject
     return msgspec.convert(values, SubjectOrder)
 
 
+def left_plan(config: Config, restore_id: int) -> Artifact:
+    """Return where a worker leaves the plan of a restore."""
+    return under_way(config, f"restore-{restore_id}.plan")
+
+
 def _in_place(
     sources: OrderInputs, restore: Restore, found: FoundSubject | None
 ) -> InPlaceOrder | None:
@@ -93,7 +99,7 @@ def _in_place(
         return None
     return InPlaceOrder(
         side=restores.side(sources.db, restore.id),
-        plan=kept(sources.config, sources.config.restore_plan(restore.id)),
+        plan=left_plan(sources.config, restore.id),
         plan_only=restore.kind == RestoreKind.PLAN,
         conflicts=chosen.conflicts,
         remove_extra=chosen.remove_extra,
