@@ -200,6 +200,7 @@ def test_from_an_empty_console_to_a_restored_bundle(running, stand_in, page, tmp
         page.get_by_role("link", name="Download as tar.gz").click()
     assert download.value.suggested_filename.startswith("millpond-20")
     page.get_by_role("button", name="Restore", exact=True).first.click()
+    page.get_by_label("An empty folder").check()
     page.get_by_label("Target folder on the service").fill(account.home)
     page.locator("form").get_by_role("button", name="Restore").click()
     expect(page.get_by_role("alert").first).to_contain_text("is not empty")
@@ -208,6 +209,25 @@ def test_from_an_empty_console_to_a_restored_bundle(running, stand_in, page, tmp
     expect(page.get_by_role("heading", name="Restore 1 of millpond")).to_be_visible()
     expect(page.get_by_text("done")).to_be_visible()
     assert (tmp_path / "back/files/page-1.html").exists()
+
+    one = tmp_path / "millpond/page-1.html"
+    saved = one.read_text()
+    one.write_text("hacked")
+    page.goto(f"{running.url}/#/bundles")
+    page.get_by_role("link", name=re.compile("-nightly")).first.click()
+    page.get_by_role("button", name="Restore", exact=True).first.click()
+    page.get_by_role("button", name="Show the plan").click()
+    expect(page.get_by_role("heading", name="Restore plan 2 of millpond")).to_be_visible()
+    expect(page.get_by_role("row", name=re.compile("replace page-1.html"))).to_be_visible()
+    assert one.read_text() == "hacked"
+    page.get_by_role("button", name="Restore in place now").click()
+    expect(page.get_by_role("heading", name="Restore 3 of millpond")).to_be_visible()
+    expect(page.get_by_text(re.compile("is kept until"))).to_be_visible()
+    assert one.read_text() == saved
+    page.get_by_role("button", name="Undo", exact=True).click()
+    expect(page.get_by_text("undo of restore 3")).to_be_visible()
+    expect(page.get_by_text("done")).to_be_visible()
+    assert one.read_text() == "hacked"
 
     page.goto(f"{running.url}/#/jobs/nightly")
     page.get_by_role("button", name="Remove").click()

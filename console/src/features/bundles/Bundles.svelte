@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { whereOf } from '../restores/restore';
   import { router } from 'svelte-spa-router';
   import { live } from '../../lib/live.svelte';
   import { Listing } from '../../lib/lists.svelte';
@@ -75,7 +76,7 @@
         >{#each restores as r (r.id)}<tr
             ><td><a class="link" href="#/restores/{r.id}">{r.id}</a></td><td
               >{r.subject}, {r.bundle}</td
-            ><td class="wrap-anywhere">{r.target}</td><td
+            ><td class="wrap-anywhere">{whereOf(r)}</td><td
               ><OutcomeLabel outcome={r.outcome} state={r.state} /></td
             ><td><Timestamp at={r.created} /></td></tr
           >{/each}</tbody

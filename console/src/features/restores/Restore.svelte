@@ -1,7 +1,8 @@
 <script lang="ts">
   import { useAction } from '../../lib/action.svelte';
   import { Button, Progressbar } from 'flowbite-svelte';
-  import { restoresCancel, restoresShow } from '../../lib/calls';
+  import { push } from 'svelte-spa-router';
+  import { restoresCancel, restoresShow, restoresStart } from '../../lib/calls';
   import { Problem } from '../../lib/api.svelte';
   import { live } from '../../lib/live.svelte';
   import type { Restore } from '../../lib/types';
@@ -10,6 +11,9 @@
   import Timestamp from '../../ui/Timestamp.svelte';
   import OutcomeLabel from '../../ui/OutcomeLabel.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
+  import PlanTable from './PlanTable.svelte';
+  import SetAside from './SetAside.svelte';
+  import { planWords, whereOf } from './restore';
   let { params }: { params: { id: string } } = $props();
   const id = $derived(Number(params.id));
   let row = $state<Restore | null>(null);
@@ -25,10 +29,29 @@
   });
   $effect(() =>
     live.on((kind, data) => {
-      if (kind === 'restore' && data.id === id) row = data as Restore;
+      if (kind === 'restore' && data.id === id) {
+        row = data as Restore;
+        // Until when something is kept is not part of the event.
+        if (row.state === 'ended') load();
+      }
       if (kind === 'reset') load();
     }),
   );
+  let of = $state<Restore | null>(null);
+  $effect(() => {
+    const number = row?.state === 'ended' ? row.of_restore : null;
+    if (number) action.run(async () => (of = await restoresShow(number)));
+  });
+  const changes = $derived(
+    row?.plan && row.plan.created + row.plan.replaced + row.plan.removed + row.plan.attributes,
+  );
+  async function carryOut() {
+    const { bundle_id, store, contents, paths, in_place, special_modes, owners } = row!;
+    await action.run(async () => {
+      const options = { store, contents, paths, in_place, special_modes, owners };
+      push(`/restores/${(await restoresStart({ bundle: bundle_id!, ...options })).id}`);
+    });
+  }
   async function cancel() {
     await action.run(async () => {
       await restoresCancel(id);
@@ -39,7 +62,7 @@
 <ErrorMessage problem={action.problem} />
 {#if row}
   <div class="mb-3 flex flex-wrap items-center gap-3">
-    <h1>Restore {row.id} of {row.subject}</h1>
+    <h1>{row.kind === 'plan' ? 'Restore plan' : 'Restore'} {row.id} of {row.subject}</h1>
     <span class="mr-auto"><OutcomeLabel outcome={row.outcome} state={row.state} /></span>
     {#if row.state !== 'ended'}<Button size="sm" color="alternative" onclick={cancel}>Cancel</Button
       >{/if}
@@ -51,7 +74,11 @@
         >{:else}{row.bundle}{/if}, from {row.store}
     </dd>
     <dt class="text-faint">To</dt>
-    <dd class="wrap-anywhere">{row.target}</dd>
+    <dd class="wrap-anywhere">{whereOf(row)}</dd>
+    {#if row.plan}
+      <dt class="text-faint">Plan</dt>
+      <dd>{planWords(row.plan)}</dd>
+    {/if}
     <dt class="text-faint">Started</dt>
     <dd><Timestamp at={row.created} /></dd>
     <dt class="text-faint">Progress</dt>
@@ -69,5 +96,16 @@
     </dd>
   </dl>
   {#if row.error}<ErrorMessage problem={new Problem(0, row.error)} />{/if}
+  {#if row.aside === 'kept'}<SetAside restore={row} />{/if}
+  {#if of?.aside === 'kept' && row.kind === 'undo'}
+    <SetAside restore={of} refused={row.outcome === 'failed'} />
+  {/if}
+  {#if row.kind === 'plan' && row.outcome === 'done' && row.bundle_id && changes}
+    <div class="mb-5 flex gap-3">
+      <Button onclick={carryOut} disabled={action.busy}>Restore in place now</Button>
+      <Button color="alternative" href="#/bundles/{row.bundle_id}">Back to the bundle</Button>
+    </div>
+  {/if}
+  {#if row.plan}{#key row.id}<PlanTable restore={row.id} />{/key}{/if}
   <LogViewer owner={id} kind="restore" />
 {/if}

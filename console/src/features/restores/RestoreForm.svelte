@@ -1,19 +1,29 @@
 <script lang="ts">
   // Bringing a bundle back, in steps: what, where to, what will change, go.
   import { useAction } from '../../lib/action.svelte';
-  import { Button, Checkbox, Input, Select } from 'flowbite-svelte';
+  import { Button, Checkbox, Input, Radio, Select } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
   import { bundlesFiles, restoresStart } from '../../lib/calls';
-  import type { BundleDetail } from '../../lib/types';
+  import type { BundleDetail, InPlace } from '../../lib/types';
   import { size, toggled } from '../../lib/words';
   import FormField from '../../ui/FormField.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
+  import InPlaceFields from './InPlaceFields.svelte';
   let {
     bundle,
     part,
     done,
   }: { bundle: BundleDetail; part: { kind: string; path: string } | null; done: () => void } =
     $props();
+  const canStay = $derived(
+    bundle.subject_kind !== 'host' && (part ? part.kind === 'files' : !!bundle.contents.files),
+  );
+  let where = $derived<'place' | 'folder'>(canStay ? 'place' : 'folder');
+  let options = $state<InPlace>({
+    conflicts: 'replace',
+    remove_extra: false,
+    compare_contents: false,
+  });
   let target = $state('');
   let store = $state('');
   let identity = $state('');
@@ -30,6 +40,10 @@
   });
   const onServers = $derived(bundle.databases.filter((d) => !d.origin).map((d) => d.name));
   let kinds = $derived(part ? [part.kind] : Object.keys(bundle.contents));
+  const IN_PLACE = ['files', 'databases'];
+  const offered = $derived(
+    Object.keys(bundle.contents).filter((k) => where === 'folder' || IN_PLACE.includes(k)),
+  );
   const badTarget = $derived(
     target && !target.startsWith('/') ? 'Write an absolute folder, from the first slash on.' : '',
   );
@@ -46,9 +60,27 @@
     `In the host’s mail files, the lines of ${chosen.join(', ')} are replaced by those of the ` +
       'bundle. No other domain is touched.',
   );
+  const unfinished = $derived(
+    action.busy ||
+      !kinds.length ||
+      (where === 'folder' &&
+        (!(target || Object.keys(renamed).length || chosen.length) || !!badTarget)),
+  );
   async function go(event: Event) {
     event.preventDefault();
     await action.run(async () => {
+      if (where === 'place') {
+        const plan = await restoresStart({
+          bundle: bundle.id,
+          store,
+          identity,
+          contents: part ? [part.kind] : kinds.filter((k) => IN_PLACE.includes(k)),
+          paths: part ? [part.path] : [],
+          in_place: $state.snapshot(options),
+          plan_only: true,
+        });
+        return push(`/restores/${plan.id}`);
+      }
       const body = {
         bundle: bundle.id,
         target,
@@ -68,7 +100,7 @@
   <h2 class="mb-2">Restore {part ? part.path : 'the whole bundle'}</h2>
   {#if !part}
     <div class="mb-3 flex gap-5">
-      {#each Object.keys(bundle.contents) as kind (kind)}
+      {#each offered as kind (kind)}
         <Checkbox
           checked={kinds.includes(kind)}
           onchange={() =>
@@ -77,18 +109,28 @@
         >{/each}
     </div>
   {/if}
-  <div class="grid gap-x-5 sm:grid-cols-2">
-    <FormField
-      label="Target folder on the service’s machine (empty or new)"
-      id="target"
-      hint="Empty: only the databases and mail settings below are restored."
-      wrong={badTarget || action.problem?.at('target')}
-      ><Input
-        id="target"
-        bind:value={target}
-        placeholder="/srv/restored/{bundle.subject}"
-      /></FormField
+  <fieldset class="mb-3 flex flex-wrap gap-x-6 gap-y-2">
+    <legend class="mb-1 font-semibold">Where to</legend>
+    <Radio name="where" value="place" disabled={!canStay} bind:group={where}
+      >In place, after a look at the plan</Radio
     >
+    <Radio name="where" value="folder" bind:group={where}
+      >An empty folder, new databases, mail settings</Radio
+    >
+  </fieldset>
+  <div class="grid gap-x-5 sm:grid-cols-2">
+    {#if where === 'place'}<InPlaceFields bind:options />{:else}
+      <FormField
+        label="Target folder on the service’s machine (empty or new)"
+        id="target"
+        hint="Empty: only the databases and mail settings below are restored."
+        wrong={badTarget || action.problem?.at('target')}
+        ><Input
+          id="target"
+          bind:value={target}
+          placeholder="/srv/restored/{bundle.subject}"
+        /></FormField
+      >{/if}
     {#if bundle.sealed_to?.length}
       <FormField
         label="Private key"
@@ -111,7 +153,7 @@
         bind:value={store}
       /></FormField
     >
-    {#if !part && kinds.includes('databases')}{#each onServers as name (name)}
+    {#if where === 'folder' && !part && kinds.includes('databases')}{#each onServers as name (name)}
         <FormField
           label="Load database {name} as"
           id="db-{name}"
@@ -124,7 +166,7 @@
           /></FormField
         >{/each}{/if}
   </div>
-  {#if !part && domains.length}
+  {#if where === 'folder' && !part && domains.length}
     <fieldset class="mb-3">
       <legend class="mb-1 font-semibold">Merge mail settings into the host’s own files</legend>
       <div class="flex flex-wrap gap-5">
@@ -142,15 +184,18 @@
     </fieldset>
   {/if}
   <p class="mb-3 text-sm">
-    What will change: {change}. No folder or database that exists is overwritten.
+    {#if where === 'place'}
+      Nothing changes before you have seen the plan. What is replaced is set aside, and can be put
+      back.{#if onServers.length && !part}
+        Databases on a server are not touched: load them under a new name.{/if}
+    {:else}
+      What will change: {change}. No folder or database that exists is overwritten.
+    {/if}
   </p>
   <ErrorMessage problem={action.problem} />
   <div class="flex gap-3">
-    <Button
-      type="submit"
-      disabled={!(target || Object.keys(renamed).length || chosen.length) ||
-        !!badTarget ||
-        !kinds.length}>Restore</Button
+    <Button type="submit" disabled={unfinished}
+      >{where === 'place' ? 'Show the plan' : 'Restore'}</Button
     ><Button color="alternative" onclick={done}>Cancel</Button>
   </div>
 </form>

@@ -1,0 +1,58 @@
+<script lang="ts">
+  // What a restore in place has set aside: put it back, or remove it.
+  import { Button } from 'flowbite-svelte';
+  import { push } from 'svelte-spa-router';
+  import { useAction } from '../../lib/action.svelte';
+  import { restoresDrop, restoresUndo } from '../../lib/calls';
+  import type { Restore } from '../../lib/types';
+  import { size } from '../../lib/words';
+  import ConfirmDialog from '../../ui/ConfirmDialog.svelte';
+  import ErrorMessage from '../../ui/ErrorMessage.svelte';
+  import Timestamp from '../../ui/Timestamp.svelte';
+  let { restore, refused = false }: { restore: Restore; refused?: boolean } = $props();
+  const doing = useAction();
+  let dropping = $state(false);
+  let forcing = $state(false);
+  const kept = $derived(restore.plan ? size(restore.plan.aside_bytes) : 'What was replaced');
+  const undo = (force: boolean) => async () => {
+    push(`/restores/${(await restoresUndo(restore.id, { force })).id}`);
+  };
+</script>
+
+<section class="sheet mb-5 p-4" aria-labelledby="aside">
+  <h2 id="aside" class="mb-2">Set aside</h2>
+  <p class="mb-3">
+    {kept} is kept{#if restore.aside_until}{' until '}<Timestamp at={restore.aside_until} />{/if}.
+    Look at the site, then keep the restore, or undo it.
+  </p>
+  <div class="flex flex-wrap gap-3">
+    <Button size="sm" onclick={() => doing.run(undo(false))} disabled={doing.busy}>Undo</Button>
+    {#if refused}
+      <Button size="sm" color="alternative" onclick={() => (forcing = true)}
+        >Undo all the same</Button
+      >
+    {/if}
+    <Button size="sm" color="alternative" onclick={() => (dropping = true)}
+      >Drop what is set aside</Button
+    >
+  </div>
+  <ErrorMessage problem={doing.problem} />
+</section>
+<ConfirmDialog
+  bind:open={dropping}
+  title="Drop what is set aside"
+  name={restore.subject}
+  what="The files that restore {restore.id} replaced or removed are deleted. It can no longer be
+    undone."
+  action={async () => {
+    push(`/restores/${(await restoresDrop(restore.id)).id}`);
+  }}
+/>
+<ConfirmDialog
+  bind:open={forcing}
+  title="Undo all the same"
+  name={restore.subject}
+  what="Files that changed since the restore are set aside too, and replaced by what was there
+    before."
+  action={undo(true)}
+/>

@@ -1,0 +1,30 @@
+// Restores in words.
+import type { Restore } from '../../lib/types';
+import { size } from '../../lib/words';
+
+/** Where a restore brings things back to. */
+export function whereOf(row: Restore): string {
+  if (row.kind === 'plan') return 'in place (plan)';
+  if (row.kind === 'undo') return `undo of restore ${row.of_restore}`;
+  if (row.kind === 'drop') return `drop of restore ${row.of_restore}`;
+  return row.in_place ? 'in place' : row.target;
+}
+
+const WORDS = [
+  ['created', 'created'],
+  ['replaced', 'replaced'],
+  ['removed', 'removed'],
+  ['attributes', 'with other attributes'],
+  ['kept', 'kept although different'],
+  ['unchanged', 'unchanged'],
+] as const;
+
+/** The sums of a plan in one sentence. */
+export function planWords(plan: NonNullable<Restore['plan']>): string {
+  const counts = WORDS.filter(([key]) => plan[key]).map(
+    ([key, word]) => `${plan[key].toLocaleString('en')} ${word}`,
+  );
+  const written = `${size(plan.write_bytes)} to write, ${size(plan.aside_bytes)} to set aside`;
+  const free = plan.free_bytes == null ? '' : `; ${size(plan.free_bytes)} free`;
+  return `${counts.join(', ') || 'Nothing'}; ${written}${free}.`;
+}
