@@ -18,12 +18,9 @@ from ...core.errors import (
     MissingError,
     SettingError,
 )
-from ...core.formatting import format_count, format_list
 from ...stores.base import Store
 from ..emitter import Emitter
-from .special_modes import special_modes_of
-
-_LOGGED = 1000
+from .special_modes import SpecialModesLog
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,8 +29,8 @@ class RestorePlan:
 
     ``listing`` is the bundle's listing on this machine; ``databases`` are those that are loaded
     into a server, ``paths`` the ones that are wanted, none for everything. ``bytes`` is the size of
-    all contents. ``with_special_modes`` says whether set-user-id bits, devices and attributes of
-    the system come back.
+    all contents, 0 for a restore in place. ``with_special_modes`` says whether set-user-id bits,
+    devices and attributes of the system come back.
     """
 
     order: RestoreOrder
@@ -67,32 +64,23 @@ def plan_restore(order: RestoreOrder, store: Store, spool: Path, emitter: Emitte
     paths = [to_bytes(path).rstrip(b"/") for path in order.paths]
     with_special_modes = order.special_modes or recorded.vouches_for(order.bundle)
     databases = _databases_wanted(order, manifest)
-    with listing.open("rb") as raw:
-        wanted = only(read_listing(raw, order.contents), paths)
-        total = _look_through(order, wanted, with_special_modes, emitter)
+    total = 0
+    if order.in_place is None:
+        # A restore in place looks at each entry when it compares it.
+        with listing.open("rb") as raw:
+            wanted = only(read_listing(raw, order.contents), paths)
+            total = _look_through(order, wanted, SpecialModesLog(emitter, with_special_modes))
     return RestorePlan(order, listing, databases, paths, total, with_special_modes, manifest)
 
 
-def _look_through(
-    order: RestoreOrder, entries: Iterator[Entry], with_special_modes: bool, emitter: Emitter
-) -> int:
+def _look_through(order: RestoreOrder, entries: Iterator[Entry], log: SpecialModesLog) -> int:
     """Return the bytes of all that comes back; logs which entries have special modes."""
-    total = count = 0
+    total = 0
     for entry in entries:
         total += entry.size if entry.link is None else 0
-        comes_back = order.target or order.in_place or (order.mail and entry.kind == "mail")
-        if comes_back and (found := special_modes_of(entry)):
-            count += 1
-            if count <= _LOGGED:
-                emitter.info(f"{entry.text}: {format_list(found)}")
-    if count and with_special_modes:
-        emitter.info(f"{format_count(count, 'entry', 'entries')} with special modes, listed above")
-    elif count:
-        emitter.warn(
-            f"{format_count(count, 'entry is', 'entries are')} restored without special modes, "
-            "listed above: the records do not vouch for this copy. Use them "
-            "(--special-modes) if you trust its store."
-        )
+        if order.target or (order.mail and entry.kind == "mail"):
+            log.see(entry)
+    log.finish()
     return total
 
 

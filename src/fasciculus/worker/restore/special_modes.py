@@ -7,9 +7,12 @@ import stat
 from msgspec.structs import replace
 
 from ...core.bundle.entry import BLOCK, CHAR, FILE, Entry
+from ...core.formatting import format_count, format_list
+from ..emitter import Emitter
 
 #: Only root sets and removes them.
 _FLAGS = {"schg": "immutable", "sappnd": "append-only"}
+_LOGGED = 1000
 _ATTRIBUTES = ("security.", "trusted.")
 
 
@@ -31,3 +34,33 @@ def without_special_modes(entry: Entry) -> Entry:
     mode = entry.mode & ~(stat.S_ISUID | stat.S_ISGID) if entry.type == FILE else entry.mode
     xattrs = {k: v for k, v in entry.xattrs.items() if not k.startswith(_ATTRIBUTES)}
     return replace(entry, mode=mode, xattrs=xattrs, flags="")
+
+
+class SpecialModesLog:
+    """Logs the entries with special modes before anything is written.
+
+    ``come_back`` says whether they are restored.
+    """
+
+    def __init__(self, emitter: Emitter, come_back: bool) -> None:
+        self._emitter, self._come_back = emitter, come_back
+        self._count = 0
+
+    def see(self, entry: Entry) -> None:
+        """Log an entry, if it has special modes."""
+        if found := special_modes_of(entry):
+            self._count += 1
+            if self._count <= _LOGGED:
+                self._emitter.info(f"{entry.text}: {format_list(found)}")
+
+    def finish(self) -> None:
+        """Say how many there were; warn if they do not come back."""
+        if self._count and self._come_back:
+            entries = format_count(self._count, "entry", "entries")
+            self._emitter.info(f"{entries} with special modes, listed above")
+        elif self._count:
+            self._emitter.warn(
+                f"{format_count(self._count, 'entry is', 'entries are')} restored without special "
+                "modes, listed above: the records do not vouch for this copy. Use them "
+                "(--special-modes) if you trust its store."
+            )

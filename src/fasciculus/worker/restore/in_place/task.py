@@ -13,6 +13,7 @@ from ....bundles.files import unsealed
 from ....contracts.events import Progress
 from ....contracts.orders import InPlaceOrder
 from ....contracts.results import RestoreResult
+from ....core.bundle.entry import Entry
 from ....core.bundle.reader import BundleReader
 from ....core.errors import DamagedError, SettingError, StoreFullError
 from ....core.file_filters import FileSelector
@@ -29,6 +30,7 @@ from ...emitter import Emitter
 from ...errors import CancelledError
 from ..losses import Losses
 from ..plan import RestorePlan
+from ..special_modes import SpecialModesLog
 from .live_tree import LiveTree
 from .planner import InPlacePlanner, PlanRules
 from .staging import StagingWriter, stage
@@ -91,6 +93,12 @@ class InPlaceRestore:
             live.digest if order.compare_contents else None,
             self._plan.with_special_modes,
         )
+        log = SpecialModesLog(self._emitter, self._plan.with_special_modes)
+
+        def allowed(entry: Entry) -> Entry:
+            log.see(entry)
+            return writer.allowed(entry)
+
         with ExitStack() as stack:
             lines = stack.enter_context(open(order.plan, "wb"))
             journal = stack.enter_context((spool / "journal").open("wb"))
@@ -101,7 +109,7 @@ class InPlaceRestore:
                 live,
                 likeness,
                 self._rules(),
-                writer.allowed,
+                allowed,
                 owner,
                 lines,
                 journal,
@@ -109,6 +117,7 @@ class InPlaceRestore:
                 dressed,
             )
             summary = planner.run()
+        log.finish()
         if not planner.found:
             raise SettingError(
                 "Nothing in the bundle matches what was asked for.",
@@ -154,7 +163,7 @@ class InPlaceRestore:
             ) from error
         try:
             shutil.copyfile(spool / "journal", os.fsdecode(side) + "/journal")
-            count = self._staged(store, spool, side)
+            count = self._staged(store, spool, side, summary.write_bytes)
             if self._losses:
                 raise DamagedError(
                     "Nothing was changed: " + self._losses.sentence(store.spec.name, count)
@@ -170,9 +179,9 @@ class InPlaceRestore:
         self._emitter.info(f"what was replaced is set aside in {os.fsdecode(side)}")
         return self._result(summary, count, True)
 
-    def _staged(self, store: Store, spool: Path, side: bytes) -> int:
+    def _staged(self, store: Store, spool: Path, side: bytes, total: int) -> int:
         """Write everything into the side folder; if any of it is damaged, nothing is switched."""
-        self._progress.stage, self._progress.total = "files", self._plan.bytes
+        self._progress.stage, self._progress.total = "files", total
         writer = StagingWriter(
             LocalTree(side + b"/new"),
             spool,

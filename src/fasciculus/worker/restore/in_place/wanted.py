@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import heapq
-import posixpath
 from collections.abc import Iterator
 from itertools import groupby
 
@@ -14,6 +13,8 @@ from ....core.bundle.reader import is_at_or_below
 from ....core.contents import Contents
 from ....core.errors import DamagedError
 from ..plan import RestorePlan
+
+_NO_NAMES = frozenset((b"", b".", b".."))
 
 
 class WantedEntries:
@@ -81,10 +82,6 @@ def _without_nested(paths: list[bytes]) -> list[bytes]:
 
 def _check(path: bytes) -> None:
     """Refuse a path with a part that is no name. Raises :class:`DamagedError`."""
-    if path and (
-        path.startswith(b"/")
-        or not {b"", b".", b".."}.isdisjoint(path.split(b"/"))
-        or posixpath.normpath(path) != path
-    ):
+    if path and not _NO_NAMES.isdisjoint(path.split(b"/")):
         shown = path.decode("utf-8", "backslashreplace")
         raise DamagedError(f"The listing holds the path {shown}, which leads outside.")
