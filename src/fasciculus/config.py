@@ -124,6 +124,10 @@ class Config:
         """Return the path of the copy of a bundle's manifest next to the records."""
         return self.listings / kind / subject / f"{bundle}.json"
 
+    def changes(self, kind: str, subject: str, older: str, newer: str) -> Path:
+        """Return where the changes from one bundle to the next are kept."""
+        return self.home / "changes" / kind / subject / f"{older}..{newer}.zst"
+
     def restore_plan(self, restore_id: int) -> Path:
         """Return where the plan of a restore in place is kept, as JSON lines."""
         return self.home / "restore-plans" / f"{restore_id}.jsonl"

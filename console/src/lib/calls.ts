@@ -72,6 +72,10 @@ export const watchChange = (
 export const bundlesList = (query?: Query<'bundles_list'>) =>
   call<Schemas['Page_Bundle_']>('GET', '/bundles' + queryString(query));
 
+/** Versions of files over all bundles of a subject. */
+export const bundlesVersions = (query?: Query<'bundles_versions'>) =>
+  call<Schemas['VersionsFound']>('GET', '/versions' + queryString(query));
+
 /** One bundle. */
 export const bundlesShow = (bundleId: number) =>
   call<Schemas['BundleDetail']>('GET', `/bundles/${part(bundleId)}`);

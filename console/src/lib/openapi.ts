@@ -123,6 +123,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/versions': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Versions of files over all bundles of a subject */
+    get: operations['bundles_versions'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/bundles/{bundle_id}': {
     parameters: {
       query?: never;
@@ -2964,6 +2981,35 @@ export interface components {
       field: string;
       /** Message */
       message: string;
+    };
+    /**
+     * FileVersion
+     * @description One state of a file: its size, its BLAKE3 digest or link target, when it was changed, in
+     *     seconds since 1970, and the first and last bundle that have it.
+     */
+    FileVersion: {
+      /** Type */
+      type: string;
+      /** Bytes */
+      bytes: number;
+      /** Digest */
+      digest: string;
+      /** Changed */
+      changed: number;
+      /** First */
+      first: number;
+      /**
+       * First Moment
+       * Format: date-time
+       */
+      first_moment: string;
+      /** Last */
+      last: number;
+      /**
+       * Last Moment
+       * Format: date-time
+       */
+      last_moment: string;
     };
     /**
      * Folder
@@ -7270,6 +7316,58 @@ export interface components {
       bundle: number | null;
     };
     /**
+     * VersionedFile
+     * @description A file with its versions over the bundles of a subject and job, oldest first. ``is_gone``
+     *     says that the newest bundle lacks it.
+     */
+    VersionedFile: {
+      subject_kind: components['schemas']['SubjectKind'];
+      /** Subject */
+      subject: string;
+      /** Job */
+      job: string;
+      kind: components['schemas']['Contents'];
+      /** Path */
+      path: string;
+      /** Is Gone */
+      is_gone: boolean;
+      /** Versions */
+      versions: components['schemas']['FileVersion'][];
+    };
+    /**
+     * VersionsFound
+     * @description The files that a search over bundles found; ``bundles`` were searched in ``seconds``.
+     *
+     *     ``more`` says that it ended early; ``unreadable`` names what could not be searched, and why.
+     */
+    VersionsFound: {
+      /**
+       * Items
+       * @default []
+       */
+      items: components['schemas']['VersionedFile'][];
+      /**
+       * Bundles
+       * @default 0
+       */
+      bundles: number;
+      /**
+       * Seconds
+       * @default 0
+       */
+      seconds: number;
+      /**
+       * More
+       * @default false
+       */
+      more: boolean;
+      /**
+       * Unreadable
+       * @default []
+       */
+      unreadable: string[];
+    };
+    /**
      * WatchSettings
      * @description The recipients of alerts that belong to no job, the quiet hours (“22:00-06:00”), the hours
      *     after which an unacknowledged alert is sent again (0: never), and the thresholds in days.
@@ -8196,6 +8294,44 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Page_Bundle_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  bundles_versions: {
+    parameters: {
+      query?: {
+        /** @description parts of the path, as written there */
+        q?: string;
+        /** @description only of this subject */
+        subject?: string;
+        /** @description only of this kind of subject */
+        kind?: '' | 'account' | 'site' | 'host';
+        /** @description this kind; files by default */
+        contents?: '' | 'files' | 'databases' | 'mail' | 'system' | 'notes';
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['VersionsFound'];
         };
       };
       /** @description a problem */

@@ -297,6 +297,46 @@ def search(
 
 
 @app.command()
+def versions(
+    subject: Annotated[
+        str, typer.Argument(help="An account or site; “all” for all.", show_default=False)
+    ],
+    words: Annotated[
+        list[str], typer.Argument(help="Parts of the path, as written there.", show_default=False)
+    ],
+    as_json: AsJson = False,
+) -> None:
+    """List the versions of a file over all bundles: when it changed, and when it went."""
+    with service() as client:
+        found = client.bundles_versions(
+            " ".join(words), subject="" if subject == "all" else subject
+        )
+    if as_json:
+        return output.show_json(found)
+    rows = [(file, version) for file in found.items for version in reversed(file.versions)]
+    columns: list[output.Column] = [
+        ("SUBJECT", lambda row: row[0].subject),
+        ("JOB", lambda row: row[0].job),
+        ("PATH", lambda row: row[0].path),
+        ("SIZE", lambda row: size(row[1].bytes)),
+        ("FIRST IN", lambda row: _bundle_words(row[1].first, row[1].first_moment)),
+        ("LAST IN", lambda row: _bundle_words(row[1].last, row[1].last_moment)),
+        ("", lambda row: "gone since" if row[0].is_gone and row[1] is row[0].versions[-1] else ""),
+    ]
+    output.show_table(rows, columns, f"No path contains “{' '.join(words)}”.", right=["SIZE"])
+    more = "; there is more: name more of the path" if found.more else ""
+    looked = output.count(found.bundles, "bundle")
+    output.say(f"Searched {looked} in {found.seconds:.1f} s{more}.")
+    for line in found.unreadable:
+        output.complain(line)
+    return None
+
+
+def _bundle_words(number: int, at: datetime) -> str:
+    return f"{number} ({moment(at)})"
+
+
+@app.command()
 def download(
     bundle: BundleText,
     target: Annotated[

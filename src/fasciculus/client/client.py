@@ -174,6 +174,14 @@ class Client(
         """
         return self._call("GET", "/bundles", models.Page[models.Bundle], **query)
 
+    def bundles_versions(self, words: str, **query: Any) -> models.VersionsFound:
+        """Return the versions of files whose path holds the words, over many bundles.
+
+        ``query`` may filter by ``subject``, ``kind``, ``contents``.
+        Raises ``RefusedError`` naming the field that cannot be used.
+        """
+        return self._call("GET", "/versions", models.VersionsFound, q=words, **query)
+
     def bundles_show(self, bundle_id: int) -> models.BundleDetail:
         """Return one bundle.
 

@@ -165,6 +165,48 @@ class EntrySearch(Model):
     more: bool
 
 
+class FileVersion(Model):
+    """One state of a file: its size, its BLAKE3 digest or link target, when it was changed, in
+    seconds since 1970, and the first and last bundle that have it.
+    """
+
+    type: str
+    bytes: int
+    digest: str
+    changed: float
+    first: int
+    first_moment: datetime
+    last: int
+    last_moment: datetime
+
+
+class VersionedFile(Model):
+    """A file with its versions over the bundles of a subject and job, oldest first. ``is_gone``
+    says that the newest bundle lacks it.
+    """
+
+    subject_kind: SubjectKind
+    subject: str
+    job: str
+    kind: Contents
+    path: str
+    is_gone: bool
+    versions: list[FileVersion]
+
+
+class VersionsFound(Model):
+    """The files that a search over bundles found; ``bundles`` were searched in ``seconds``.
+
+    ``more`` says that it ended early; ``unreadable`` names what could not be searched, and why.
+    """
+
+    items: list[VersionedFile] = []
+    bundles: int = 0
+    seconds: float = 0
+    more: bool = False
+    unreadable: list[str] = []
+
+
 class DownloadReport(Model):
     """The omissions of a download: the number of missing or altered entries, and the
     first of them.

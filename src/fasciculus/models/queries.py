@@ -148,6 +148,15 @@ class FolderQuery(Model):
     folder: str = Field(default="", description="path of the folder")
 
 
+class VersionsQuery(Model):
+    """A search for files over many bundles."""
+
+    q: str = Field(default="", max_length=500, description="parts of the path, as written there")
+    subject: str = Field(default="", description="only of this subject")
+    kind: BundledKind = Field(default="", description="only of this kind of subject")
+    contents: ContentsFilter = Field(default="", description="this kind; files by default")
+
+
 class EntrySearchQuery(Model):
     """A search for entries of a bundle."""
 

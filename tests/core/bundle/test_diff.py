@@ -75,7 +75,7 @@ def test_who_owns_a_member_of_a_dump_does_not_matter():
     assert count([to_line(old).strip()], [to_line(new).strip()]) == DiffCounts()
     link = Entry("files", b"z", size=9, digest="b" * 64, link=b"a")
     assert list(differences([], [to_line(link).strip()])) == [
-        Difference("files", b"z", FILE, "new")
+        Difference("files", b"z", FILE, "new", digest="b" * 64)
     ], "no additional bytes"
 
 

@@ -8,6 +8,7 @@
   import type { Account, Bundle } from '../../lib/types';
   import { count, size } from '../../lib/words';
   import BundleTable from '../bundles/BundleTable.svelte';
+  import FileVersionsPanel from '../bundles/FileVersionsPanel.svelte';
   import GrowthPanel from './GrowthPanel.svelte';
   import Timestamp from '../../ui/Timestamp.svelte';
   import ConfirmDialog from '../../ui/ConfirmDialog.svelte';
@@ -137,6 +138,7 @@
   </div>
   <GrowthPanel subject={account.name} kind="account" />
   <h2 class="mt-6 mb-2">Bundles</h2>
+  {#if bundles.length}<FileVersionsPanel subject={account.name} />{/if}
   <BundleTable {bundles} />
   <ConfirmDialog
     bind:open={removing}

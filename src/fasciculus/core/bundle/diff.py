@@ -30,6 +30,9 @@ class Difference(Struct, frozen=True):
     what: str = ""
     size: int = 0
     before: int = 0
+    #: Of what is there afterwards: its digest or link target, and its time in ns since 1970.
+    digest: str = ""
+    mtime_ns: int = 0
 
 
 class _Line(Struct):
@@ -105,8 +108,24 @@ def _size(line: _Line) -> int:
     return 0 if "link" in line.row or "link_base64" in line.row else int(line.row.get("size", 0))
 
 
+def _digest(row: dict[str, Any]) -> str:
+    return str(row.get("blake3", row.get("target", "")))
+
+
+def _time(row: dict[str, Any]) -> int:
+    return int(row.get("mtime_ns", 0))
+
+
 def _new(line: _Line) -> Difference:
-    return Difference(line.row["kind"], line.path, line.row["type"], NEW, size=_size(line))
+    return Difference(
+        line.row["kind"],
+        line.path,
+        line.row["type"],
+        NEW,
+        size=_size(line),
+        digest=_digest(line.row),
+        mtime_ns=_time(line.row),
+    )
 
 
 def _gone(line: _Line) -> Difference:
@@ -132,6 +151,8 @@ def _changed(left: _Line, right: _Line) -> Iterator[Difference]:
             " and ".join(what),
             0 if new["type"] == DIR else _size(right),
             0 if old["type"] == DIR else _size(left),
+            _digest(new),
+            _time(new),
         )
 
 

@@ -337,8 +337,8 @@ def read_lines(raw: BinaryIO) -> Iterator[bytes]:
     line longer than any entry makes.
     """
     rest = b""
-    for unpacked in _unpacked(raw):
-        lines = (rest + unpacked).split(b"\n")
+    for more in unpacked(raw):
+        lines = (rest + more).split(b"\n")
         rest = lines.pop()
         if len(rest) > MOST_LINE:
             raise DamagedError(f"A line of the listing has more than {MOST_LINE:,} bytes.")
@@ -347,7 +347,8 @@ def read_lines(raw: BinaryIO) -> Iterator[bytes]:
         raise DamagedError("The listing ends too early.")
 
 
-def _unpacked(raw: BinaryIO) -> Iterator[bytes]:
+def unpacked(raw: BinaryIO) -> Iterator[bytes]:
+    """Yield the text of a listing as a stream. Raises :class:`DamagedError`."""
     inflater = zstd_inflater()
     try:
         while chunk := raw.read(_CHUNK):

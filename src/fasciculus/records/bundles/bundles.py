@@ -163,6 +163,12 @@ def bundle(db: sqlite3.Connection, bundle_id: int, scope: Scope = EVERYTHING) ->
     )
 
 
+def every_subject(db: sqlite3.Connection) -> list[Subject]:
+    """Return the subjects that have bundles."""
+    rows = db.execute("SELECT DISTINCT subject_kind, subject FROM bundle ORDER BY 1, 2")
+    return [Subject.of(*row) for row in rows]
+
+
 def database_records(db: sqlite3.Connection, bundle_id: int) -> list[DatabaseRecord]:
     """Return the databases of a bundle, as its manifest has them."""
     row = db.execute("SELECT manifest FROM bundle WHERE id=?", (bundle_id,)).fetchone()

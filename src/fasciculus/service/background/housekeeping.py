@@ -8,16 +8,20 @@ from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 
 from ...config import Config
+from ...core.contents import Contents
 from ...core.errors import FasciculusError
+from ...core.scope import EVERYTHING
 from ...core.subject import Subject
 from ...models import Account, Host, JobInput
 from ...records import discoveries, history, inventory, users
+from ...records.bundles import bundles
 from ...records.db import Records
 from ...records.discoveries import Discovery
 from ...records.jobs import jobs, pauses
+from ...records.paging import PageRequest
 from ...records.secret_cipher import SecretCipher
 from ...records.stores import store_days
-from .. import account_removal, discovery, records_copy, timetables
+from .. import account_removal, bundle_changes, discovery, records_copy, timetables
 from ..event_stream import EventStream
 from . import old_versions
 from .loop import BackgroundLoop, words
@@ -25,6 +29,8 @@ from .loop import BackgroundLoop, words
 log = logging.getLogger(__name__)
 
 _HOUR = 3600.0
+#: Changes that are made in one go, and bundles of one subject that are looked at.
+_CHANGES_AT_ONCE, _MOST_BUNDLES = 500, 5000
 _MARGIN = timedelta(minutes=5)
 #: How old what was found on a host may be.
 _HOURLY, _DAILY = timedelta(minutes=50), timedelta(hours=23, minutes=30)
@@ -60,6 +66,7 @@ class Housekeeper:
                 "measuring old versions": self.measure_old_versions,
                 "catching up": self._catch_up,
                 "dropping what was set aside": drop_expired,
+                "keeping changes": self.keep_changes,
             },
             lambda: _HOUR,
             late=24 * _HOUR,
@@ -183,6 +190,19 @@ class Housekeeper:
         if count:
             log.info("account %s was deleted: %s copies retired", account.name, count)
             self._events.changed("bundles")
+
+    def keep_changes(self) -> None:
+        """Keep the changes from each bundle to the next, so that searches over them are fast."""
+        left, db = _CHANGES_AT_ONCE, self._records.reader
+        for subject in bundles.every_subject(db):
+            paging = PageRequest(limit=_MOST_BUNDLES, sort="moment")
+            rows = bundles.bundles(
+                db, EVERYTHING, paging, subject.name, subject.kind, contents=Contents.FILES
+            ).items
+            for of_job in bundle_changes.by_job(rows):
+                left -= bundle_changes.make_missing(self._config, of_job, left)
+            if left <= 0:
+                break
 
     def age_records(self) -> None:
         """Forget runs, reports, alerts and changes that are older than the setting says."""

@@ -24,6 +24,7 @@ from ...records.bundles import bundles, change_alarms
 from ...records.jobs import jobs, pauses
 from ...records.runs import log_lines, runs
 from ...records.stores import store_days, stores
+from .. import bundle_changes
 from .handler import HandlerBase
 from .orders.artifacts import under_way
 from .orders.backup import backup_order
@@ -295,6 +296,8 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         for name in names:
             for place in (config.listing, config.manifest, config.states):
                 place(*task.subject, name).unlink(missing_ok=True)
+        if gone:
+            bundle_changes.forget(config, *task.subject, event.bundle)
 
     def after_failure(
         self, task: QueuedBackup, carry_out: Callable[[Order], AnyResult | None]

@@ -11,13 +11,15 @@ from ....models import (
     EntrySearch,
     Page,
     Pin,
+    VersionsFound,
 )
 from ....models.queries import (
     BundlesQuery,
     EntrySearchQuery,
     FolderQuery,
+    VersionsQuery,
 )
-from ...usecases.bundles import bundles, tables
+from ...usecases.bundles import bundles, tables, versions
 from ..operations import operation
 from ..request import caller
 
@@ -33,6 +35,19 @@ from ..request import caller
 )
 def bundles_list(query: BundlesQuery) -> Page[Bundle]:
     return bundles.bundles_list(caller(), query)
+
+
+@operation(
+    "GET",
+    "/versions",
+    "Versions of files over all bundles of a subject",
+    Permission.VIEW,
+    response=VersionsFound,
+    query=VersionsQuery,
+    scoped=True,
+)
+def bundles_versions(query: VersionsQuery) -> VersionsFound:
+    return versions.bundles_versions(caller(), query)
 
 
 @operation(
