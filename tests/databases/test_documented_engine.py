@@ -66,7 +66,7 @@ def restored(engine, access, record, name, members):
 
     refused = []
     rows = ((Member(member.path), lambda member=member: member.data) for member in members)
-    list(engine.restore(access, record, name, rows, refused.append, True))
+    list(engine.restore(access, record, name, rows, refused.append, True, ()))
     return refused
 
 

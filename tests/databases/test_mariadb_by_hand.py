@@ -158,7 +158,7 @@ def test_nothing_that_was_written_becomes_a_command(
     entries = ((Entry("databases", b"f/" + m.name.encode()), lambda m=m: m.data) for m in members)
     refused = []
     access = DatabaseAccess(LocalHost(), spec, "", Path("/tmp"))
-    list(ENGINE.restore(access, record, "ours", entries, refused.append, True))
+    list(ENGINE.restore(access, record, "ours", entries, refused.append, True, ()))
     check_canaries(server, folder)
     # As docs/by-hand.md says.
     whole = b"".join(m.data for m in members if "users" not in m.name)

@@ -75,14 +75,14 @@ def test_the_rights_that_are_named_suffice(mariadb, tmp_path):
     entries = [(Entry("databases", path), lambda data=data: data) for path, data in members]
     told: list[str] = []
     record = DatabaseRecord(record.engine, record.name, "", "latin1", record.folder)
-    back = list(ENGINE.restore(both, record, "rights", iter(entries), told.append, True))
+    back = list(ENGINE.restore(both, record, "rights", iter(entries), told.append, True, ()))
     assert told == [] and len(back) == len(members)
     again, _, _ = dumped(mariadb, reading)
     assert again == members
     told = []
     mariadb.run("DROP DATABASE rights", "CREATE DATABASE rights")
     try:
-        list(ENGINE.restore(reading, record, "rights", iter(entries), told.append, True))
+        list(ENGINE.restore(reading, record, "rights", iter(entries), told.append, True, ()))
     except Exception as error:
         told.append(str(error))
     assert any("refused" in line for line in told), "the one that only reads cannot"

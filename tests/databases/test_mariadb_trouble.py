@@ -77,7 +77,7 @@ def loaded(spec, members, name="copy", original="", trusted=True):
         for member in members
     )
     access = DatabaseAccess(LocalHost(), spec, "", Path("/tmp"))
-    list(ENGINE.restore(access, record, name, rows, warned.append, trusted))
+    list(ENGINE.restore(access, record, name, rows, warned.append, trusted, ()))
     return warned
 
 

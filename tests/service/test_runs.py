@@ -117,6 +117,53 @@ def shop_rows(mariadb):
 
 
 @pytest.mark.xdist_group("mariadb")
+def test_one_table_comes_back_without_reading_the_others(running, mariadb, tmp_path):
+    host, account = full_account(tmp_path, mariadb)
+    mariadb.run(
+        "USE shop",
+        "CREATE TABLE customer (id INT PRIMARY KEY, name TEXT)",
+        "INSERT INTO customer SELECT seq, 'x' FROM seq_1_to_50",
+        "CREATE TABLE orders (id INT PRIMARY KEY, customer INT, note TEXT, CONSTRAINT of_customer "
+        "FOREIGN KEY (customer) REFERENCES customer (id))",
+        "INSERT INTO orders SELECT seq, 1 + seq % 50, MD5(seq) FROM seq_1_to_2000",
+        "CREATE TRIGGER stamp BEFORE INSERT ON orders FOR EACH ROW SET NEW.note = 'new'",
+        "CREATE TRIGGER other BEFORE INSERT ON t FOR EACH ROW SET NEW.v = 'new'",
+        "CREATE VIEW recent AS SELECT id FROM orders",
+    )
+    with running.client() as client:
+        client.hosts_add(host)
+        client.accounts_add(account)
+        (tmp_path / "attic").mkdir()
+        attic = {"kind": "folder", "folder": str(tmp_path / "attic")}
+        client.stores_add(StoreInput(name="attic", settings=attic))
+        client.jobs_add(JobInput(name="nightly", stores=["attic"], timetable="by hand"))
+        assert run(client, "nightly").outcome == "done"
+        mariadb.run("DROP TABLE shop.orders")
+        done = running.cli("restore", "millpond", "--table", "shop.orders")
+        assert done.returncode == 0 and "RENAME TABLE `shop_restored`.`orders`" in done.stdout, done
+        mariadb.run("DROP TRIGGER shop_restored.stamp")
+        mariadb.run("RENAME TABLE shop_restored.orders TO shop.orders")
+        connection = mariadb.connect()
+        with connection.cursor() as cursor:
+            cursor.execute("SHOW TABLES FROM shop_restored")
+            assert cursor.fetchall() == ()
+            cursor.execute("SELECT count(*), min(LENGTH(note)) FROM shop.orders")
+            assert cursor.fetchone() == (2000, 32)
+            cursor.execute("DROP DATABASE shop_restored")
+            cursor.execute("DROP DATABASE shop")
+        connection.close()
+        row = client.restores_list(limit=1).items[0]
+        assert row.bytes < 400_000 and row.tables == {"shop": ["orders"]}
+        for words, said in (
+            (("--table", "shop.nothing"), "holds no table “nothing” of shop"),
+            (("--table", "reed.orders"), "holds no database “reed”"),
+            (("--table", "orders"), "--table"),
+        ):
+            refused = running.cli("restore", "millpond", *words)
+            assert refused.returncode == 2 and said in refused.stderr, refused
+
+
+@pytest.mark.xdist_group("mariadb")
 def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
     host, account = full_account(tmp_path, mariadb)
     home = Path(account.home)

@@ -626,6 +626,7 @@ export const restoresStart = (
     | 'contents'
     | 'paths'
     | 'databases'
+    | 'tables'
     | 'mail_domains'
     | 'in_place'
     | 'plan_only'

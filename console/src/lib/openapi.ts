@@ -5537,6 +5537,13 @@ export interface components {
         [key: string]: string;
       };
       /**
+       * Tables
+       * @default {}
+       */
+      tables: {
+        [key: string]: string[];
+      };
+      /**
        * Mail Domains
        * @default []
        */
@@ -5716,6 +5723,14 @@ export interface components {
        */
       databases: {
         [key: string]: string;
+      };
+      /**
+       * Tables
+       * @description only these tables of a database, by its name in the bundle
+       * @default {}
+       */
+      tables: {
+        [key: string]: string[];
       };
       /**
        * Mail Domains

@@ -28,6 +28,7 @@ _OPTIONS = {
     "target": "--to",
     "paths": "--path",
     "databases": "--database",
+    "tables": "--table",
     "mail_domains": "--mail-domain",
     "identity": "--key-file",
     "owners": "--map-owner",
@@ -78,6 +79,14 @@ def restore(
             metavar="NAME=NEW_NAME",
         ),
     ] = None,
+    table: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="Only this table of a database; may be repeated. Without --database it goes to "
+            "DATABASE_restored.",
+            metavar="DATABASE.TABLE",
+        ),
+    ] = None,
     mail_domain: Annotated[
         list[str] | None,
         typer.Option(
@@ -119,8 +128,11 @@ def restore(
     files.
     """
     kinds = [c.strip() for c in contents.split(",") if c.strip()]
-    wanted = kinds[0] if kinds else "files" if in_place else ""
+    default = "files" if in_place else "databases" if table or database else ""
+    wanted = kinds[0] if kinds else default
     names = dict(_renamed(text, "--database") for text in database or [])
+    tables = _tables(table or [])
+    names = {**{name: f"{name[:55]}_restored" for name in tables}, **names}
     with service(_OPTIONS) as client:
         order = models.RestoreStart(
             bundle=chosen_bundle(client, bundle, at, wanted, store),
@@ -137,6 +149,7 @@ def restore(
             contents=kinds,
             paths=path or [],
             databases=names,
+            tables=tables,
             mail_domains=mail_domain or [],
             resume=resume,
             special_modes=special_modes,
@@ -159,6 +172,20 @@ def _renamed(text: str, option: str) -> tuple[str, str]:
     if not (old and equals and new):
         raise output.wrong(f"“{text}” has no new name.", "Write NAME=NEW_NAME.", option)
     return old, new
+
+
+def _tables(texts: list[str]) -> dict[str, list[str]]:
+    found: dict[str, list[str]] = {}
+    for text in texts:
+        name, dot, table = text.partition(".")
+        if not (name and dot and table):
+            raise output.wrong(
+                f"“{text}” has no database.",
+                "Write DATABASE.TABLE, such as shop.orders.",
+                "--table",
+            )
+        found.setdefault(name, []).append(table)
+    return found
 
 
 def _agreed(client: Client, order: models.RestoreStart, yes: bool, as_json: bool) -> bool:
@@ -204,6 +231,9 @@ def _restored(done: models.Restore) -> str:
         )
     if done.databases:
         parts.append(f" Databases: {', '.join(done.databases.values())}.")
+    for name, tables in done.tables.items():
+        back = f"RENAME TABLE `{done.databases[name]}`.`{tables[0]}` TO `{name}`.`{tables[0]}`"
+        parts.append(f" To use it, once the old one is out of the way: {back};")
     if done.mail_domains:
         parts.append(f" Mail settings of {', '.join(done.mail_domains)}.")
     if done.outcome == "warned":

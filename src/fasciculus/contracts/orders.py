@@ -317,6 +317,8 @@ class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     target: str
     #: New name by the name of a database in the bundle.
     databases: dict[str, str] = {}
+    #: Only these tables of a database, by its name; none for all.
+    tables: dict[str, list[str]] = {}
     host: HostOrder = msgspec.field(default_factory=HostOrder)
     #: Go on where an interrupted restore into the same folder was.
     resume: bool = False

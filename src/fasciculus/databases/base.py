@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
@@ -192,10 +192,13 @@ class Engine(Protocol):
         members: Iterator[tuple[Entry, Callable[[], bytes]]],
         refuse: Callable[[str], None],
         trusted: bool,
+        tables: Collection[str],
     ) -> Iterator[Entry]:
         """Bring a dump back into a new or an empty database; yields each member once it is in.
 
         Nothing outside that database is changed, whatever the dump says. ``refuse`` is called with
         a sentence for each statement that did not come back. ``trusted`` says whether the dump may
-        make users and act as others.
+        make users and act as others. With ``tables`` only these come back, with their keys and
+        triggers, and members that hold nothing of them are not read. Raises ``SettingError`` for
+        an engine that cannot do that.
         """

@@ -76,6 +76,9 @@ class RestoreStart(RenamedFields):
     contents: list[str] = []
     paths: list[str] = []
     databases: dict[str, str] = Field(default={})
+    tables: dict[str, list[str]] = Field(
+        default={}, description="only these tables of a database, by its name in the bundle"
+    )
     mail_domains: list[str] = []
     in_place: InPlace | None = None
     plan_only: bool = False
@@ -124,6 +127,7 @@ class Restore(Model):
     contents: list[str]
     paths: list[str]
     databases: dict[str, str]
+    tables: dict[str, list[str]] = {}
     mail_domains: list[str] = []
     resume: bool = False
     special_modes: bool = False

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from contextlib import AbstractContextManager
+from functools import partial
 
 from ...core.bundle.entry import Entry
 from ...core.bundle.manifest import DatabaseRecord
 from ...core.dump.filters import DatabaseRules, DumpRules
 from ...core.dump.mariadb import privileges
 from ...core.dump.mariadb.dialect import USERS, sql_text
-from ...core.dump.mariadb.dump import Dump, table_of
+from ...core.dump.mariadb.dump import Dump, is_needed, table_of
 from ...core.dump.mariadb.literals import quote_name
 from ...core.dump.mariadb.loader import statements
 from ...core.dump.mariadb.users import every_user
@@ -201,13 +202,17 @@ class MariaDbEngine:
         members: Iterator[tuple[Entry, Callable[[], bytes]]],
         refuse: Callable[[str], None],
         trusted: bool,
+        tables: Collection[str],
     ) -> Iterator[Entry]:
         own = _to_restore(access)
+        needed = partial(is_needed, tables=tables, shortened=record.shortened)
         with _connect(own) as admin:
             _make_empty(admin, name, record.character_set)
             try:
                 with loading_user(own, admin, name, trusted) as server:
                     for entry, read in members:
+                        if tables and not needed(entry.text.rpartition("/")[2]):
+                            continue
                         if entry.path.endswith(b"/" + USERS.encode()):
                             # Its grants name the original database.
                             if name != record.name or not _may_load_users(refuse, trusted):
@@ -216,9 +221,24 @@ class MariaDbEngine:
                         else:
                             _load(server, entry, read(), refuse)
                         yield entry
+                    if tables:
+                        _drop_others(server, name, tables)
             finally:
                 if not trusted:
                     _keep_inside(admin, name, refuse)
+
+
+def _drop_others(server: MariaDbConnection, database: str, tables: Collection[str]) -> None:
+    """Drop the tables that were not asked for, which are empty; sequences stay, since columns may
+    count by them.
+    """
+    server.rows("SET foreign_key_checks=0")
+    for name, kind in server.rows(
+        "SELECT table_name, table_type FROM information_schema.tables WHERE table_schema=%s",
+        database,
+    ):
+        if _text(name) not in tables and kind in (b"BASE TABLE", b"SYSTEM VERSIONED"):
+            server.rows(f"DROP TABLE {quote_name(database)}.{quote_name(_text(name))}")
 
 
 def _keep_inside(admin: MariaDbConnection, name: str, refuse: Callable[[str], None]) -> None:

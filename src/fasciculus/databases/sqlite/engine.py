@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import shlex
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from contextlib import closing
 
 from ...core.bundle.entry import Entry
@@ -145,6 +145,7 @@ class SqliteEngine:
         members: Iterator[tuple[Entry, Callable[[], bytes]]],
         refuse: Callable[[str], None],
         trusted: bool,
+        tables: Collection[str],
     ) -> Iterator[Entry]:
         raise SettingError(
             f"“{record.name}” is an SQLite database, which comes back as a file.",

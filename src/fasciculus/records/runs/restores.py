@@ -18,7 +18,7 @@ from ..scope import only_subjects, subjects_within
 
 def _restore(row: sqlite3.Row) -> Restore:
     values = {key: row[key] for key in Restore.model_fields if key in row.keys()}  # noqa: SIM118
-    for key in ("contents", "paths", "databases", "mail_domains", "owners"):
+    for key in ("contents", "paths", "databases", "tables", "mail_domains", "owners"):
         values[key] = json.loads(row[key])
     for key in ("in_place", "plan"):
         values[key] = json.loads(row[key]) if row[key] else None
@@ -38,8 +38,8 @@ def add(
     row = db.execute(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
         "paths, databases, mail_domains, resume, special_modes, owners, state, started_by, "
-        "created, idempotency_key, identity, kind, in_place, side) "
-        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?, ?, ?, ?)",
+        "created, idempotency_key, identity, kind, in_place, side, tables) "
+        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?, ?, ?, ?, ?)",
         (
             bundle.id,
             bundle.name,
@@ -61,6 +61,7 @@ def add(
             RestoreKind.PLAN if start.plan_only else RestoreKind.RESTORE,
             start.in_place.model_dump_json() if start.in_place else None,
             f"restore-{secrets.token_hex(8)}" if start.in_place else "",
+            json.dumps(start.tables),
         ),
     )
     return int(row.lastrowid or 0)

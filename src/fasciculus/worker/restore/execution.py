@@ -148,7 +148,13 @@ class PlanExecution:
             self._losses.not_written(f"database {name}", why)
 
         for entry in engine.restore(
-            access, record, name, members, refuse, self._plan.with_special_modes
+            access,
+            record,
+            name,
+            members,
+            refuse,
+            self._plan.with_special_modes,
+            order.tables.get(record.name, ()),
         ):
             count += 1
             self._progress.entries += 1

@@ -17,7 +17,7 @@ out of snapshots is said in :attr:`DumpResult.notes`. Members:
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from fnmatch import fnmatchcase
 from zlib import crc32
 
@@ -372,3 +372,13 @@ def table_of(member: str, shortened: Mapping[str, str]) -> str:
     if match is None:
         return ""
     return shortened.get(match[1]) or name_of_file(match[1])
+
+
+#: Members that hold what belongs to all tables: their structure, and triggers.
+_OF_TABLES = ("00000-schema.sql", "92000-triggers.sql")
+
+
+def is_needed(member: str, tables: Collection[str], shortened: dict[str, str]) -> bool:
+    """Return whether a member holds anything of some tables."""
+    table = table_of(member, shortened)
+    return table in tables if table else member in _OF_TABLES

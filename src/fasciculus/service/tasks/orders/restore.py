@@ -68,6 +68,7 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
         paths=restore.paths,
         target=restore.target,
         databases=restore.databases,
+        tables=restore.tables,
         resume=restore.resume,
         special_modes=restore.special_modes,
         owners=restore.owners,

@@ -84,6 +84,7 @@ def _check_chosen(body: RestoreStart, bundle: BundleDetail) -> None:
                 "Use 1 to 64 characters.",
                 field="databases",
             )
+    _check_tables(body, bundle)
     for path in body.paths:
         to_bytes(path)
     for kind in body.contents:
@@ -93,6 +94,25 @@ def _check_chosen(body: RestoreStart, bundle: BundleDetail) -> None:
                 f"It holds: {', '.join(bundle.contents)}.",
                 field="contents",
             )
+
+
+def _check_tables(body: RestoreStart, bundle: BundleDetail) -> None:
+    """Check that tables are of databases that come back, and that the bundle holds them."""
+    for name, tables in body.tables.items():
+        if name not in body.databases:
+            raise SettingError(
+                f"Nothing says where database “{name}” goes.",
+                f"Name a new database for it, such as {name}_restored.",
+                field="tables",
+            )
+        known = next(d.tables for d in bundle.databases if d.name == name and not d.origin)
+        for table in tables:
+            if table not in known:
+                raise SettingError(
+                    f"The bundle holds no table “{table}” of {name}.",
+                    f"It holds: {', '.join(sorted(known)[:20]) or 'none'}.",
+                    field="tables",
+                )
 
 
 def _check_target(caller: Caller, body: RestoreStart, bundle: BundleDetail) -> None:
