@@ -16,6 +16,7 @@ from fasciculus.service.http.operations import OPERATIONS
 
 #: The commands of operations without a command of the same name.
 CARRIED = {
+    "bundles_instructions": "bundles show",
     "stores_access": "stores connect",
     "stores_claim": "stores claim",
     "stores_transfer": "stores catch-up",

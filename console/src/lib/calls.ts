@@ -80,6 +80,10 @@ export const bundlesVersions = (query?: Query<'bundles_versions'>) =>
 export const bundlesShow = (bundleId: number) =>
   call<Schemas['BundleDetail']>('GET', `/bundles/${part(bundleId)}`);
 
+/** How to bring a bundle back, with Fasciculus and by hand. */
+export const bundlesInstructions = (bundleId: number) =>
+  call<Schemas['Instructions']>('GET', `/bundles/${part(bundleId)}/instructions`);
+
 /** Pin a bundle, with a reason, until a time or until it is unpinned. */
 export const bundlesPin = (bundleId: number, body: Optional<Schemas['Pin'], 'reason' | 'until'>) =>
   call<Schemas['BundleDetail']>('PUT', `/bundles/${part(bundleId)}/pin`, body);

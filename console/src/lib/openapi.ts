@@ -157,6 +157,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/bundles/{bundle_id}/instructions': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How to bring a bundle back, with Fasciculus and by hand */
+    get: operations['bundles_instructions'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/bundles/{bundle_id}/pin': {
     parameters: {
       query?: never;
@@ -3374,6 +3391,35 @@ export interface components {
        * @default false
        */
       compare_contents: boolean;
+    };
+    /**
+     * InstructionStep
+     * @description A step of bringing a bundle back: what it is for, its commands, and a note.
+     */
+    InstructionStep: {
+      /** Title */
+      title: string;
+      /**
+       * Commands
+       * @default []
+       */
+      commands: string[];
+      /**
+       * Note
+       * @default
+       */
+      note: string;
+    };
+    /**
+     * Instructions
+     * @description How to bring a bundle back: with Fasciculus, one command for each purpose; and by hand, step
+     *     by step.
+     */
+    Instructions: {
+      /** With Fasciculus */
+      with_fasciculus: components['schemas']['InstructionStep'][];
+      /** By Hand */
+      by_hand: components['schemas']['InstructionStep'][];
     };
     /**
      * Job
@@ -8378,6 +8424,37 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['BundleDetail'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  bundles_instructions: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        bundle_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Instructions'];
         };
       };
       /** @description a problem */

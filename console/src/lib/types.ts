@@ -47,6 +47,7 @@ export type ReportPreview = Schemas['ReportPreview'];
 export type Restore = Schemas['Restore'];
 export type InPlace = Required<Schemas['InPlace']>;
 export type RestorePlanLine = Schemas['RestorePlanLine'];
+export type InstructionStep = Schemas['InstructionStep'];
 export type VersionsFound = Schemas['VersionsFound'];
 export type VersionedFile = Schemas['VersionedFile'];
 export type Run = Schemas['Run'];

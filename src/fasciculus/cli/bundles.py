@@ -99,11 +99,43 @@ def list_(
 
 
 @app.command()
-def show(bundle: BundleText, at: At = None, as_json: AsJson = False) -> None:
+def show(
+    bundle: BundleText,
+    at: At = None,
+    how: Annotated[
+        bool,
+        typer.Option("--how", help="How to bring it back, with Fasciculus and by hand."),
+    ] = False,
+    as_json: AsJson = False,
+) -> None:
     """Show one bundle: contents, databases, pieces, copies."""
     with service() as client:
-        found = client.bundles_show(chosen_bundle(client, bundle, at))
-    _show(found, as_json)
+        number = chosen_bundle(client, bundle, at)
+        if how:
+            return _instruct(client.bundles_instructions(number), as_json)
+        found = client.bundles_show(number)
+    return _show(found, as_json)
+
+
+def _instruct(found: models.Instructions, as_json: bool) -> None:
+    if as_json:
+        return output.show_json(found)
+    output.say("With Fasciculus")
+    _steps(found.with_fasciculus)
+    output.say("By hand")
+    for number, row in enumerate(found.by_hand, 1):
+        row.title = f"{number}. {row.title}"
+    _steps(found.by_hand)
+    return None
+
+
+def _steps(rows: list[models.InstructionStep]) -> None:
+    for row in rows:
+        output.say(f"  {row.title}")
+        for command in row.commands:
+            output.say(f"      {command}")
+        if row.note:
+            output.say(f"    {row.note}")
 
 
 def _show(bundle: models.BundleDetail, as_json: bool) -> None:

@@ -182,6 +182,13 @@ class Client(
         """
         return self._call("GET", "/versions", models.VersionsFound, q=words, **query)
 
+    def bundles_instructions(self, bundle_id: int) -> models.Instructions:
+        """Return how to bring a bundle back, with Fasciculus and by hand.
+
+        Raises ``NotFoundError`` if the number is unknown.
+        """
+        return self._call("GET", f"/bundles/{bundle_id}/instructions", models.Instructions)
+
     def bundles_show(self, bundle_id: int) -> models.BundleDetail:
         """Return one bundle.
 

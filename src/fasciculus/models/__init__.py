@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING, Any
 _NAMES = {
     "auth": "Identity Password SignIn Token TokenMade TokenNew",
     "bundles": "Bundle BundleDetail BundleEntry BundleFiles ContentsInfo Copy DatabaseInfo "
-    "DatabaseTables DownloadReport EntrySearch FileVersion PieceInfo Pin VersionedFile "
-    "VersionsFound",
+    "DatabaseTables DownloadReport EntrySearch FileVersion InstructionStep Instructions PieceInfo "
+    "Pin VersionedFile VersionsFound",
     "entry_changes": "Changes",
     "discovery": "Applied Change CoverageRow Definitions ExcludedSize Folder Preview PreviewStart "
     "Proposed SizeCount Acceptance Accepted Unmatched",

@@ -207,6 +207,23 @@ class VersionsFound(Model):
     unreadable: list[str] = []
 
 
+class InstructionStep(Model):
+    """A step of bringing a bundle back: what it is for, its commands, and a note."""
+
+    title: str
+    commands: list[str] = []
+    note: str = ""
+
+
+class Instructions(Model):
+    """How to bring a bundle back: with Fasciculus, one command for each purpose; and by hand, step
+    by step.
+    """
+
+    with_fasciculus: list[InstructionStep]
+    by_hand: list[InstructionStep]
+
+
 class DownloadReport(Model):
     """The omissions of a download: the number of missing or altered entries, and the
     first of them.

@@ -9,6 +9,7 @@ from ....models import (
     BundleFiles,
     DatabaseTables,
     EntrySearch,
+    Instructions,
     Page,
     Pin,
     VersionsFound,
@@ -19,7 +20,7 @@ from ....models.queries import (
     FolderQuery,
     VersionsQuery,
 )
-from ...usecases.bundles import bundles, tables, versions
+from ...usecases.bundles import bundles, instructions, tables, versions
 from ..operations import operation
 from ..request import caller
 
@@ -55,6 +56,18 @@ def bundles_versions(query: VersionsQuery) -> VersionsFound:
 )
 def bundles_show(bundle_id: int) -> BundleDetail:
     return bundles.bundles_show(caller(), bundle_id)
+
+
+@operation(
+    "GET",
+    "/bundles/{bundle_id}/instructions",
+    "How to bring a bundle back, with Fasciculus and by hand",
+    Permission.VIEW,
+    response=Instructions,
+    scoped=True,
+)
+def bundles_instructions(bundle_id: int) -> Instructions:
+    return instructions.bundles_instructions(caller(), bundle_id)
 
 
 @operation(
