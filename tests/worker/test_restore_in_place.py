@@ -235,6 +235,19 @@ def test_what_the_bundle_does_not_hold_removes_nothing(kept):
     assert restore(kept, remove_extra=True, contents=[])[0].plan.changes == 0, "none means all"
 
 
+def test_a_home_that_is_gone_comes_back(kept):
+    """Also only a part of it."""
+    saved = picture(kept.tree)
+    shutil.rmtree(kept.tree)
+    planned, plan, _ = restore(kept, plan_only=True)
+    assert planned.plan.created == len(saved) - 1 and not kept.tree.exists()
+    assert {line.action for line in plan} <= {Action.CREATE, Action.ATTRIBUTES}
+    assert restore(kept)[0].outcome == "done" and picture(kept.tree) == saved
+    shutil.rmtree(kept.tree)
+    assert restore(kept, side="part", paths=["site/index.php"])[0].outcome == "done"
+    assert picture(kept.tree).keys() == {b"", b"site", b"site/index.php"}
+
+
 def test_all_that_goes_with_a_folder_is_in_the_plan(kept):
     (kept.tree / "extra/deep").mkdir(parents=True)
     (kept.tree / "extra/deep/file").write_bytes(b"12345")

@@ -39,6 +39,10 @@ class LiveTree:
 
     def entries(self, paths: Sequence[bytes]) -> Iterator[Entry]:
         """Yield the entries in scan order, by default all of them."""
+        if self.is_missing:
+            if not paths:
+                yield self._new_root()
+            return
         if not paths:
             yield from self._below(b"")
             return
@@ -67,8 +71,20 @@ class LiveTree:
                 entry = replace(entry, path=below, link=link)
             yield entry
 
+    @property
+    def is_missing(self) -> bool:
+        """Return whether the subject's folder itself is gone."""
+        return not self._host.type_of(self._subject.root)
+
+    @staticmethod
+    def _new_root() -> Entry:
+        """Return the subject's folder as it is made if it is gone."""
+        return Entry("files", b"", DIR, mode=0o755, uid=os.geteuid(), gid=os.getegid())
+
     def describe(self, path: bytes) -> Entry | None:
         """Return the entry of one path as it is now, None if nothing has it."""
+        if not path and self.is_missing:
+            return self._new_root()
         root = os.fsencode(self._subject.root)
         whole = os.path.join(root, path) if path else root
         return self._host.describe(whole, "files", path, self._warn)

@@ -15,6 +15,7 @@ from ....contracts.orders import InPlaceOrder
 from ....contracts.results import RestoreResult
 from ....core.bundle.entry import Entry
 from ....core.bundle.reader import BundleReader
+from ....core.bundle.root_path import make_root
 from ....core.errors import DamagedError, SettingError, StoreFullError
 from ....core.file_filters import FileSelector
 from ....core.formatting import format_count, format_size
@@ -139,7 +140,10 @@ class InPlaceRestore:
         )
 
     def _free(self) -> int:
-        info = os.statvfs(self._root)
+        there = self._root
+        while not os.path.isdir(there):
+            there = os.path.dirname(there)
+        info = os.statvfs(there)
         return info.f_bavail * info.f_frsize
 
     # Carrying it out -------------------------------------------------------------
@@ -153,6 +157,8 @@ class InPlaceRestore:
                 "Make room, or restore less.",
             )
         try:
+            # A home that is gone is made again; its owner and mode come with the rest.
+            os.close(make_root(self._root, self._home))
             side = side_folder(self._root, self._home, self._in_place.side.encode())
             make_side_folder(side)
         except OSError as error:
