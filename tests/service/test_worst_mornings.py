@@ -1,0 +1,134 @@
+"""The commands of docs/worst-morning.md, as they stand, after each of these disasters."""
+
+import re
+import shlex
+import shutil
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import pytest
+from running import folder_stores, run
+from trees import picture
+
+from fasciculus.models import AccountInput, Database, HostInput, JobInput, MailFiles, Site
+
+PAGE = Path(__file__).parents[2] / "docs/worst-morning.md"
+pytestmark = pytest.mark.xdist_group("mariadb")
+
+
+def commands(title):
+    """The commands of a section."""
+    section = re.split(r"^## ", PAGE.read_text(), flags=re.M)
+    text = next(part for part in section if part.startswith(title))
+    return [
+        shlex.split(line)[1:] for line in text.splitlines() if line.startswith("    fasciculus ")
+    ]
+
+
+def follow(running, title):
+    """Carry out the commands of a section; what asks at a terminal is told not to."""
+    found = []
+    for words in commands(title):
+        asks = "--in-place" in words and "--plan" not in words
+        done = running.cli(*words, *["--yes"] * asks)
+        assert done.returncode == 0, (words, done)
+        found.append(done.stdout)
+    return found
+
+
+@pytest.fixture
+def millpond(running, mariadb, tmp_path):
+    """An account with files, a database and mail, and the bundles of two nights; its home.
+
+    Bundle 4 is of the day before yesterday, bundle 5 of now.
+    """
+    home, mail = tmp_path / "millpond", tmp_path / "mail"
+    (home / "sites").mkdir(parents=True)
+    mail.mkdir()
+    for name in ("index.php", "price-list.html"):
+        (home / "sites" / name).write_text(f"{name} as it was\n")
+    (mail / "virtual").write_text("info@millpond.example a@millpond.example\nx@other.example y\n")
+    mariadb.run(
+        "DROP DATABASE IF EXISTS shop",
+        "CREATE DATABASE shop",
+        "USE shop",
+        "CREATE TABLE orders (id INT PRIMARY KEY)",
+        "INSERT INTO orders SELECT seq FROM seq_1_to_500",
+    )
+    host = HostInput(
+        name="reed-1",
+        mail=MailFiles(alias_map=str(mail / "virtual")),
+        servers=[{"kind": "mariadb", "socket": mariadb.socket, "user": "fasciculus"}],
+        secrets={"mariadb_password": "ledger"},
+    )
+    account = AccountInput(
+        name="millpond",
+        host="reed-1",
+        home=str(home),
+        sites=[Site(name="millpond.example", root=str(home / "sites"))],
+        databases=[Database(engine="mariadb", name="shop")],
+        mail_domains=["millpond.example"],
+    )
+    with running.client() as client:
+        client.hosts_add(host)
+        client.accounts_add(account)
+        for store in folder_stores(tmp_path, "attic"):
+            client.stores_add(store)
+        client.jobs_add(JobInput(name="nightly", stores=["attic"], timetable="by hand"))
+        assert run(client, "nightly").outcome == "done"
+        with running.parts.records.write() as db:
+            db.execute("PRAGMA defer_foreign_keys = ON")
+            earlier = (datetime.now(UTC) - timedelta(days=2)).isoformat(timespec="seconds")
+            db.execute("UPDATE bundle SET id=4, moment=?", (earlier,))
+            db.execute("UPDATE copy SET bundle_id=4")
+    yield home
+    for name in ("shop", "shop_restored"):
+        mariadb.run(f"DROP DATABASE IF EXISTS {name}")
+
+
+def test_a_file_was_deleted(running, millpond):
+    (millpond / "sites/price-list.html").unlink()
+    found, _ = follow(running, "A file was deleted")
+    assert "4 (" in found
+    assert (millpond / "sites/price-list.html").read_text() == "price-list.html as it was\n"
+
+
+def test_a_table_was_dropped(running, mariadb, millpond):
+    mariadb.run("DROP TABLE shop.orders")
+    (said,) = follow(running, "A table was dropped")
+    mariadb.run(re.search(r"RENAME TABLE [^;]*", said)[0])
+    with mariadb.connect() as connection, connection.cursor() as cursor:
+        cursor.execute("SELECT count(*) FROM shop.orders")
+        assert cursor.fetchone() == (500,)
+
+
+def test_a_mailbox_and_its_settings_are_lost(running, millpond):
+    virtual = millpond.parent / "mail/virtual"
+    virtual.write_text("x@other.example y\n")
+    follow(running, "A mailbox")
+    assert "info@millpond.example a@millpond.example" in virtual.read_text()
+    assert "x@other.example y" in virtual.read_text()
+
+
+def test_a_home_was_deleted(running, mariadb, millpond):
+    saved = picture(millpond)
+    shutil.rmtree(millpond)
+    mariadb.run("DROP DATABASE shop")
+    follow(running, "A home was deleted")
+    assert picture(millpond) == saved
+    with mariadb.connect() as connection, connection.cursor() as cursor:
+        cursor.execute("SELECT count(*) FROM shop_restored.orders")
+        assert cursor.fetchone() == (500,)
+
+
+def test_a_site_was_hacked(running, millpond):
+    saved = picture(millpond)
+    (millpond / "sites/index.php").write_text("hacked")
+    (millpond / "sites/shell.php").write_text("x")
+    with running.client() as client:
+        assert run(client, "nightly").outcome == "done"
+        assert client.bundles_list(limit=1).items[0].id == 5
+    changed, plan, _ = follow(running, "A site was hacked")
+    for text in (changed, plan):
+        assert "index.php" in text and "shell.php" in text
+    assert picture(millpond) == saved
