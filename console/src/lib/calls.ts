@@ -653,7 +653,7 @@ export const restoresCancel = (restoreId: number) =>
 export const restoresLog = (restoreId: number, query?: Query<'restores_log'>) =>
   call<Schemas['Page_LogLine_']>('GET', `/restores/${part(restoreId)}/log` + queryString(query));
 
-/** What a restore in place changes, path by path. */
+/** Plan of a restore in place, path by path. */
 export const restoresPlan = (restoreId: number, query?: Query<'restores_plan'>) =>
   call<Schemas['Page_RestorePlanLine_']>(
     'GET',

@@ -1406,7 +1406,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** What a restore in place changes, path by path */
+    /** Plan of a restore in place, path by path */
     get: operations['restores_plan'];
     put?: never;
     post?: never;
@@ -2051,7 +2051,7 @@ export interface components {
     };
     /**
      * Action
-     * @description What a restore in place does with one path.
+     * @description An action of a restore in place on one path.
      * @enum {string}
      */
     Action: 'create' | 'replace' | 'remove' | 'attributes' | 'keep';
@@ -2614,7 +2614,7 @@ export interface components {
     };
     /**
      * Conflicts
-     * @description What becomes of a path that differs from the bundle's.
+     * @description The treatment of a path that differs from the bundle's.
      * @enum {string}
      */
     Conflicts: 'replace' | 'newer' | 'both' | 'skip';
@@ -3372,11 +3372,11 @@ export interface components {
     };
     /**
      * InPlace
-     * @description How files are put back where they were.
+     * @description The options of a restore in place.
      *
-     *     ``conflicts`` says what becomes of a file that differs from the bundle's; with ``remove_extra``
-     *     what is not in the bundle is set aside too. ``compare_contents`` reads every file, instead of
-     *     comparing sizes and times.
+     *     ``conflicts`` selects the treatment of files that differ from the bundle's; with
+     *     ``remove_extra`` files that are not in the bundle are set aside too. ``compare_contents`` reads
+     *     every file, instead of comparing sizes and times.
      */
     InPlace: {
       /** @default replace */
@@ -4556,7 +4556,7 @@ export interface components {
     };
     /**
      * MaintenanceKind
-     * @description What a maintenance task does with the bundles on a store.
+     * @description A kind of work on the bundles of a store.
      * @enum {string}
      */
     MaintenanceKind: 'verify' | 'repair' | 'repack' | 'transfer' | 'import' | 'reseal';
@@ -5645,7 +5645,8 @@ export interface components {
     };
     /**
      * RestoreKind
-     * @description What a restore does: bring back, only plan, put back what one has set aside, or remove it.
+     * @description The kind of a restore: one that restores, one that only plans, and an undo or a drop of the
+     *     data that another restore has set aside.
      * @enum {string}
      */
     RestoreKind: 'restore' | 'plan' | 'undo' | 'drop';
@@ -6104,7 +6105,7 @@ export interface components {
     };
     /**
      * SetAside
-     * @description What became of what a restore has set aside.
+     * @description The state of the data that a restore has set aside.
      * @enum {string}
      */
     SetAside: '' | 'kept' | 'undone' | 'gone';

@@ -58,8 +58,8 @@ class Delivery:
 
 
 class ChannelKind(Kind, Protocol):
-    """One kind of channel. All but ``describe`` and ``recipients`` are called in a process of their
-    own, with limits of time and memory.
+    """One kind of channel. All methods except ``describe`` and ``recipients`` are called in a
+    separate process, with limits of time and memory.
     """
 
     def describe(self, channel: ChannelSpec) -> str:

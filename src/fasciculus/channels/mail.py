@@ -107,7 +107,7 @@ class MailKind:
         return ChannelAnswer(ok=not error, status=None, seconds=seconds, body=body, error=error)
 
     def send(self, channel: ChannelSpec, delivery: Delivery) -> dict[str, str]:
-        """Hand a message to the mail server; gives the addresses that it refused."""
+        """Hand a message to the mail server; return the addresses that it refused."""
         settings = _settings(channel)
         recipients = list(delivery.recipients) or self.recipients(channel)
         sender = settings.sender or delivery.sender

@@ -189,7 +189,7 @@ def _tables(texts: list[str]) -> dict[str, list[str]]:
 
 
 def _agreed(client: Client, order: models.RestoreStart, yes: bool, as_json: bool) -> bool:
-    """Show the plan of a restore in place; return whether it is to be carried out."""
+    """Show the plan of a restore in place; return whether to continue."""
     planned = order.model_copy(update={"plan_only": True})
     done = follow_restore(client, client.restores_start(planned).id)
     lines = client.restores_plan(done.id, limit=_SHOWN + 1).items if done.plan else []
@@ -226,9 +226,7 @@ def _restored(done: models.Restore) -> str:
     place = ", in place" if done.in_place else f", to {done.target}" if done.target else ""
     parts.append(f"{place}.")
     if done.aside:
-        parts.append(
-            f" What was replaced is set aside; undo it: fasciculus restores undo {done.id}"
-        )
+        parts.append(f" Replaced files are set aside; undo it: fasciculus restores undo {done.id}")
     if done.databases:
         parts.append(f" Databases: {', '.join(done.databases.values())}.")
     for name, tables in done.tables.items():

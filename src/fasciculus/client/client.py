@@ -343,7 +343,7 @@ class Client(
         return self._call("POST", f"/restores/{restore_id}/cancel", models.Restore)
 
     def restores_plan(self, restore_id: int, **query: Any) -> models.Page[models.RestorePlanLine]:
-        """Return what a restore in place changes, path by path.
+        """Return the plan of a restore in place, path by path.
 
         ``query`` may filter by ``action``.
         Returns one page (``limit``, ``cursor``); :meth:`every` asks for all.

@@ -288,10 +288,10 @@ class BackupOrder(OrderData, kw_only=True, tag_field="order", tag="backup"):
 
 
 class InPlaceOrder(OrderData, kw_only=True):
-    """How files are put back where they were.
+    """The options of a restore in place.
 
-    ``side`` is the name of the side folder, ``plan`` where the plan is left. What ``own_folders``,
-    ``excluded`` and the job's ``rules`` keep out of bundles is never taken for something extra.
+    ``side`` is the name of the side folder, ``plan`` where the plan is left. Paths that
+    ``own_folders``, ``excluded`` or the job's ``rules`` exclude are never treated as extra.
     """
 
     side: str

@@ -53,7 +53,7 @@ class RestoreResult(Result, kw_only=True, tag_field="result", tag="restore"):
 
 
 class SideResult(Result, kw_only=True, tag_field="result", tag="side"):
-    """What became of a side folder: ``state`` is gone, kept, or undone.
+    """The state of a side folder after an order.
 
     ``changed`` are paths that changed since, so that an undo would lose something.
     """

@@ -119,7 +119,7 @@ def _fetch(bundle: InstructedBundle) -> Instruction:
             f"{bundle.subject.bundle(bundle.name)}/",
             *(bundle.subject.piece(piece) for piece in bundle.pieces),
         ],
-        f"From one of its stores: {names}. Keep the folders below STORE as they are there.",
+        f"From one of its stores: {names}. Keep the same folders below STORE.",
     )
 
 

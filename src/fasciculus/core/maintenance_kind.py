@@ -6,13 +6,13 @@ from enum import StrEnum
 
 
 class MaintenanceKind(StrEnum):
-    """What a maintenance task does with the bundles on a store."""
+    """A kind of work on the bundles of a store."""
 
     #: Read copies back.
     VERIFY = "verify"
     #: Put damaged copies right from another store.
     REPAIR = "repair"
-    #: Write the pieces anew that hold much unused data.
+    #: Rewrite the pieces that hold much unused data.
     REPACK = "repack"
     #: Copy or move bundles from another store.
     TRANSFER = "transfer"

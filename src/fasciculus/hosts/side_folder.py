@@ -17,9 +17,9 @@ NAME = b".fasciculus-restores"
 def side_folder(root: bytes, home: bytes, name: bytes) -> bytes:
     """Return the path of the side folder of a restore into a folder, whether or not it is there.
 
-    It is on the same file system, in the nearest folder above that only root can change, since
-    whoever may change that folder could take the side folder away. Raises ``OSError`` if there is
-    none.
+    It is on the same file system, in the nearest folder above that only root can change, because
+    any other owner of that folder could move the side folder away. Raises ``OSError`` if no folder
+    qualifies.
     """
     live = open_root(root, home)
     try:

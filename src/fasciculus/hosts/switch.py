@@ -1,8 +1,8 @@
 """Exchanging entries of a folder in use for new ones, by renames that a journal records.
 
 Next to the folder, on the same file system, is a side folder that only root can enter. ``new`` has
-what was staged; ``journal`` has one operation a line; ``old`` gets what is set aside, ``late`` what
-somebody put into a place while the operations ran, ``undone`` what an undo takes out again.
+the staged entries; ``journal`` has one operation a line; ``old`` holds what is set aside, ``late``
+files that someone created while the operations ran, ``undone`` files that an undo has removed.
 
 ``state`` is ``staging`` until everything is staged and the journal is complete, then ``switching``
 until the last operation is done, then ``switched``; an undo makes it ``undoing`` and ``undone``.
@@ -224,7 +224,7 @@ class Switch:
         return found[:_MOST_NAMED]
 
     def undo(self) -> None:
-        """Put back what was set aside. What took its place is kept in the side folder."""
+        """Put back what was set aside; its replacements are kept in the side folder."""
         self._enter(UNDOING)
         self._backward()
 
@@ -335,7 +335,7 @@ class _Folders:
         return os.open(name, _FILE_FLAGS, dir_fd=folder)
 
     def newer(self, path: bytes, moment: int) -> List[str]:
-        """Return the paths at or below a path that changed after a moment, in ns since 1970."""
+        """Return the paths at or below a path that changed after a time, in ns since 1970."""
         info = self.stat(path)
         if info is None:
             return [os.fsdecode(path)]

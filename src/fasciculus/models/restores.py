@@ -14,11 +14,11 @@ from .texts import OptionalPath
 
 
 class InPlace(Model):
-    """How files are put back where they were.
+    """The options of a restore in place.
 
-    ``conflicts`` says what becomes of a file that differs from the bundle's; with ``remove_extra``
-    what is not in the bundle is set aside too. ``compare_contents`` reads every file, instead of
-    comparing sizes and times.
+    ``conflicts`` selects the treatment of files that differ from the bundle's; with
+    ``remove_extra`` files that are not in the bundle are set aside too. ``compare_contents`` reads
+    every file, instead of comparing sizes and times.
     """
 
     conflicts: Conflicts = Conflicts.REPLACE

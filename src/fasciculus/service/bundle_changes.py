@@ -1,4 +1,4 @@
-"""The changes from each bundle of a subject to the next, kept beside the listings.
+"""The changes from each bundle of a subject to the next, stored next to the listings.
 
 They make a search over hundreds of bundles read little. A bundle that retires takes those with it
 that begin or end with it; what is missing is made again when it is wanted.
@@ -23,7 +23,7 @@ log = logging.getLogger(__name__)
 def changes(
     config: Config, older: Bundle, newer: Bundle, listing_of: Callable[[Bundle], Path]
 ) -> Path:
-    """Return the file of the changes from one bundle to the next, which is made if it is missing.
+    """Return the file of the changes from one bundle to the next; it is created if missing.
 
     Raises ``DamagedError`` or ``OSError`` if a listing cannot be read.
     """

@@ -1,7 +1,7 @@
 """Versions of files over many bundles of a subject.
 
 The oldest bundle's listing and the changes from each bundle to the next tell all states of every
-file. Changes are kept beside the listings, so that a search reads little.
+file. Changes are stored next to the listings, so that a search reads little.
 """
 
 from __future__ import annotations
@@ -37,7 +37,7 @@ class FileState(Struct, omit_defaults=True):
 
 
 class FileChange(FileState, omit_defaults=True, forbid_unknown_fields=True):
-    """What became of a file from one bundle to the next: its state then, or that it is gone."""
+    """A change of a file from one bundle to the next: its new state, or that it is missing."""
 
     is_gone: bool = False
 
@@ -155,7 +155,7 @@ def matching_lines(raw: BinaryIO, words: Sequence[str]) -> Iterator[bytes]:
 
 
 def _as_written(word: str) -> bytes:
-    """Return a word as it is written inside a JSON string."""
+    """Return a word in the notation of a JSON string."""
     return json.dumps(word, ensure_ascii=False)[1:-1].encode("utf-8", "surrogateescape")
 
 

@@ -1,1 +1,1 @@
-"""What a restore in place changes: comparing a bundle with the live tree."""
+"""Comparing a bundle with the live tree, for a restore in place."""

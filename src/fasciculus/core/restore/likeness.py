@@ -1,4 +1,4 @@
-"""Whether an entry of a bundle and a live one are the same."""
+"""Comparing an entry of a bundle with a live one."""
 
 from __future__ import annotations
 
@@ -8,14 +8,14 @@ from ..bundle.entry import BLOCK, CHAR, DIR, FILE, SYMLINK, Entry
 
 #: What differs of an entry of which only the time does.
 TIME = "time"
-#: Attributes that only root sets; without special modes they are left as they are.
+#: Attributes that only root sets; without special modes they stay unchanged.
 _PRIVILEGED = ("security.", "trusted.")
 
 
 class Likeness:
     """Compares entries, by size and time or by their contents.
 
-    ``owner`` gives the numbers that an entry's owner and group get here, None where owners are not
+    ``owner`` returns the numbers of an entry's owner and group on this host, None if owners are not
     set; ``digest`` the BLAKE3 digest of a live file, None to compare sizes and times only.
     """
 
@@ -65,7 +65,7 @@ class Likeness:
 
 
 def can_change_in_place(live: Entry) -> bool:
-    """Return whether attributes of a live entry can be set where it is: a folder, or a file that
-    has no other name, which might be in someone else's folder.
+    """Return whether attributes of a live entry can be set without replacing it: a folder, or a
+    file with a single name, since another name might be in another user's folder.
     """
     return live.type == DIR or (live.type == FILE and live.links == 1)

@@ -8,7 +8,7 @@ from msgspec import Struct
 
 
 class Action(StrEnum):
-    """What a restore in place does with one path."""
+    """An action of a restore in place on one path."""
 
     #: It does not exist, and comes from the bundle.
     CREATE = "create"
@@ -18,18 +18,18 @@ class Action(StrEnum):
     REMOVE = "remove"
     #: Only owner, mode, time or attributes change.
     ATTRIBUTES = "attributes"
-    #: It differs, and stays as it is.
+    #: It differs, and stays unchanged.
     KEEP = "keep"
 
 
 class Conflicts(StrEnum):
-    """What becomes of a path that differs from the bundle's."""
+    """The treatment of a path that differs from the bundle's."""
 
     #: It is set aside, and the bundle's takes its place.
     REPLACE = "replace"
     #: It stays if it is newer than the bundle's.
     NEWER = "newer"
-    #: Both stay: the bundle's gets a name of its own.
+    #: Both stay: the bundle's gets another name.
     BOTH = "both"
     #: It stays.
     SKIP = "skip"

@@ -1,4 +1,4 @@
-"""Kinds of restores, and what became of what one has set aside."""
+"""Kinds of restores, and states of the data that a restore sets aside."""
 
 from __future__ import annotations
 
@@ -6,7 +6,9 @@ from enum import StrEnum
 
 
 class RestoreKind(StrEnum):
-    """What a restore does: bring back, only plan, put back what one has set aside, or remove it."""
+    """The kind of a restore: one that restores, one that only plans, and an undo or a drop of the
+    data that another restore has set aside.
+    """
 
     RESTORE = "restore"
     PLAN = "plan"
@@ -15,7 +17,7 @@ class RestoreKind(StrEnum):
 
 
 class SetAside(StrEnum):
-    """What became of what a restore has set aside."""
+    """The state of the data that a restore has set aside."""
 
     NONE = ""
     KEPT = "kept"

@@ -80,7 +80,7 @@ def restores_log(restore_id: int, query: LogQuery) -> Page[LogLine]:
 @operation(
     "GET",
     "/restores/{restore_id}/plan",
-    "What a restore in place changes, path by path",
+    "Plan of a restore in place, path by path",
     Permission.VIEW,
     response=Page[RestorePlanLine],
     query=PlanQuery,

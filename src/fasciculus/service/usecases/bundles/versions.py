@@ -19,7 +19,7 @@ from .listings import listing_of
 
 _MOST_FILES = 500
 _MOST_BUNDLES = 5000
-#: Seconds after which a search stops where it is.
+#: Seconds after which a search stops.
 _SECONDS = 25.0
 
 

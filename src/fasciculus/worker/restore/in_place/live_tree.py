@@ -19,7 +19,7 @@ _CHUNK = 1024 * 1024
 
 
 class LiveTree:
-    """The entries of a subject's folder as they are now, whole or below some paths.
+    """The present entries of a subject's folder, all or below some paths.
 
     ``chooser`` hides what the job excludes, so that it is never taken for something extra;
     ``excluded`` are the service's own folders and stores, as paths below the subject's root.
@@ -73,16 +73,16 @@ class LiveTree:
 
     @property
     def is_missing(self) -> bool:
-        """Return whether the subject's folder itself is gone."""
+        """Return whether the subject's folder itself is missing."""
         return not self._host.type_of(self._subject.root)
 
     @staticmethod
     def _new_root() -> Entry:
-        """Return the subject's folder as it is made if it is gone."""
+        """Return the entry of a new folder for the subject."""
         return Entry("files", b"", DIR, mode=0o755, uid=os.geteuid(), gid=os.getegid())
 
     def describe(self, path: bytes) -> Entry | None:
-        """Return the entry of one path as it is now, None if nothing has it."""
+        """Return the present entry of one path, None if it does not exist."""
         if not path and self.is_missing:
             return self._new_root()
         root = os.fsencode(self._subject.root)

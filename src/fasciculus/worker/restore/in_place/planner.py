@@ -28,9 +28,9 @@ _PLAN = msgspec.json.Encoder()
 
 @dataclass(frozen=True, slots=True)
 class PlanRules:
-    """What a plan may do: what becomes of paths that differ, and whether what is not in the bundle
-    goes. ``unreadable`` are paths that could not be read for the bundle; ``stamp`` marks a second
-    version of a file.
+    """The rules of a plan: the treatment of paths that differ, and whether paths that are not in
+    the bundle are removed. ``unreadable`` are paths that could not be read for the bundle;
+    ``stamp`` marks a second version of a file.
     """
 
     conflicts: Conflicts

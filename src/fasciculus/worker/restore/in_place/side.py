@@ -1,4 +1,4 @@
-"""What becomes of the side folder of a restore in place: recovered, put back, or removed."""
+"""Recovering, undoing and dropping: orders for the side folder of a restore in place."""
 
 from __future__ import annotations
 
@@ -91,7 +91,7 @@ class SideTask:
             )
         switch.undo()
         self._problems(switch)
-        self._emitter.info("everything is as it was before the restore")
+        self._emitter.info("the state before the restore is back")
         return SideResult(
             outcome="warned" if switch.problems else "done", state=SetAside.UNDONE, changed=changed
         )

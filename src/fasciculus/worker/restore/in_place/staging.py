@@ -18,8 +18,8 @@ _REPORT_EVERY = 64
 
 
 class StagingWriter(EntryWriter):
-    """Writes entries below the side folder. A file with several names gets those that are staged
-    with it, or that of the live file if that stays as it is.
+    """Writes entries below the side folder. A hard link is made to the file that is
+    staged with it, or to the live file if that one stays.
     """
 
     tree: LocalTree
@@ -41,7 +41,7 @@ class StagingWriter(EntryWriter):
         return self._stand_ins.get((entry.kind, entry.link))
 
     def _linked(self, path: bytes, entry: Entry) -> bool:
-        """Give the live file that it is a name of another name here; False if there is none."""
+        """Link to the live file of which it is another name; return whether that was possible."""
         assert entry.link is not None
         folder, _, name = entry.link.rpartition(b"/")
         try:

@@ -157,7 +157,7 @@ class InPlaceRestore:
                 "Make room, or restore less.",
             )
         try:
-            # A home that is gone is made again; its owner and mode come with the rest.
+            # A missing home is created; its owner and mode are restored with the rest.
             os.close(make_root(self._root, self._home))
             side = side_folder(self._root, self._home, self._in_place.side.encode())
             make_side_folder(side)
@@ -216,7 +216,7 @@ class InPlaceRestore:
 
 
 def switched(root: bytes, home: bytes, side: bytes) -> list[tuple[str, str]]:
-    """Switch what is staged in a side folder; gives what could not be done, with the reasons."""
+    """Switch everything staged in a side folder; return the paths that failed, with the reasons."""
     switch = Switch(root, home, side)
     try:
         try:
