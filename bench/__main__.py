@@ -27,6 +27,7 @@ from fasciculus.contracts.artifacts import Artifact
 from fasciculus.contracts.orders import (
     BackupOrder,
     HostOrder,
+    InPlaceOrder,
     PreviousOrder,
     RestoreOrder,
     ServerOrder,
@@ -42,6 +43,7 @@ from fasciculus.core.formatting import format_size
 from fasciculus.core.subject import Subject, SubjectKind
 from fasciculus.databases.base import DatabaseRef
 from fasciculus.demo.mariadb import PrivateMariaDb, found
+from fasciculus.hosts.side_folder import NAME
 from fasciculus.service.tasks.worker_pool import WorkerPool
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import Store, connected
@@ -53,12 +55,13 @@ from .storage import KEYS, ObjectStorage, Vsftpd, vsftpd_found
 RUNS = 3
 #: Of what takes less than a second.
 MANY_RUNS = 9
-#: Rows that read the tree of mixed files; one_file and restore need the bundle of full.
-OF_TREE = {"full", "one_file", "restore", "nights"}
+#: Rows that read the tree of mixed files; one_file, restore and in_place need the bundle of full.
+OF_TREE = {"full", "one_file", "restore", "in_place", "nights"}
 ROWS = (
     "full",
     "one_file",
     "restore",
+    "in_place",
     "nights",
     "database",
     "memory",
@@ -210,6 +213,42 @@ class Bench:
             ours, shell("rm -rf back; mkdir back; tar --zstd -xf base.tar.zst -C back", self.folder)
         )
         self.say("restore of everything", "tar --zstd -x", f"{mine / tar:.2f}x", "1.5x", "1.0x")
+        shutil.rmtree(self.folder / "back", ignore_errors=True)
+
+    def in_place(self) -> None:
+        """Measure a restore in place after 1 % of the files changed, and its plan alone."""
+        files = sorted(path for path in self.tree.rglob("*") if path.is_file())
+        changed = random.Random(7).sample(files, max(len(files) // 100, 1))
+
+        def restore(plan_only: bool) -> None:
+            self.worker(
+                RestoreOrder(
+                    subject=self.subject(),
+                    bundle=self.bundle,
+                    store=self.store_order(),
+                    target="",
+                    in_place=InPlaceOrder(
+                        side="bench",
+                        plan=self.artifact(self.folder / "plan.jsonl"),
+                        plan_only=plan_only,
+                    ),
+                    spool=self.artifact(self.folder / "spool2"),
+                )
+            )
+
+        def ours() -> None:
+            for path in changed:
+                path.write_bytes(b"changed")
+            restore(False)
+            shutil.rmtree(self.folder / os.fsdecode(NAME), ignore_errors=True)
+
+        mine, tar = side_by_side(
+            ours, shell("rm -rf back; mkdir back; tar --zstd -xf base.tar.zst -C back", self.folder)
+        )
+        against = "tar --zstd -x of everything"
+        self.say("in place, 99 % unchanged", against, f"{mine / tar:.2f}x", "1.2x", "0.3x")
+        (plan,) = side_by_side(lambda: restore(True))
+        self.say(f"plan of {len(files):,} files", "absolute", f"{plan:.1f} s", "3 s", "3 s")
         shutil.rmtree(self.folder / "back", ignore_errors=True)
 
     def one_file(self) -> None:

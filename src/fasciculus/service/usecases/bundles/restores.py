@@ -160,6 +160,12 @@ def _check_in_place(caller: Caller, body: RestoreStart, bundle: BundleDetail) ->
             "Only files can be restored in place.", "Name files among the contents.", "contents"
         )
     found = find_subject(caller.order_inputs(), bundle.subject_kind, bundle.subject)
+    if found.host.connection.kind != "local":
+        raise SettingError(
+            "A restore in place needs the service's own machine.",
+            f"Restore into a folder (--to), and copy it to {found.host.name}.",
+            field="in_place",
+        )
     if found.account is None:
         raise SettingError(
             "A host's settings cannot be restored in place.",
