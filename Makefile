@@ -49,6 +49,7 @@ check: setup
 	$(call timed,ruff,$(BIN)/ruff check --quiet src tests bench docs)
 	$(call timed,format,$(BIN)/ruff format --check --quiet src tests bench docs)
 	$(call timed,mypy,$(BIN)/mypy)
+	$(call timed,types,$(BIN)/mypy --config-file tests/mypy.ini --cache-dir .mypy_cache/tests)
 	$(call timed,imports,report=$$($(BIN)/lint-imports 2>&1) || { echo "$$report"; false; })
 	$(call timed,openapi,$(BIN)/python -m fasciculus.service.http.describe | diff - console/openapi.json > /dev/null || { echo 'console/openapi.json is out of date: run “make generate”.'; false; })
 	$(call timed,prettier,cd console && npx --no-install prettier --check --log-level warn .)

@@ -273,7 +273,7 @@ def bare_openssh(tmp_path: Path) -> Iterator[OpenSsh]:
 
 
 @pytest.fixture(scope="module")
-def writes_can_be_cut():
+def writes_can_be_cut() -> Iterator[None]:
     from fasciculus.stores import folder
 
     kept = {
@@ -281,8 +281,8 @@ def writes_can_be_cut():
         for name in ("put", "put_bytes", "remove", "remove_folder")
     }
 
-    def cut(original):
-        def method(self, *values):
+    def cut(original: Any) -> Any:
+        def method(self: Any, *values: Any) -> Any:
             Power.before_write()
             return original(self, *values)
 

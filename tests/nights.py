@@ -1,5 +1,7 @@
 """Bundles of one tree night after night, and maintenance of them, made in this process."""
 
+from __future__ import annotations
+
 import io
 import json
 import os
@@ -9,6 +11,7 @@ import time
 from collections.abc import Callable
 from contextlib import closing, suppress
 from pathlib import Path
+from typing import Any
 
 import msgspec
 from running import until
@@ -18,6 +21,7 @@ from fasciculus.bundles.retiring import complete
 from fasciculus.contracts.artifacts import Artifact
 from fasciculus.contracts.events import CopyRepacked, DamageCleared, DamageFound, from_line
 from fasciculus.contracts.orders import BackupOrder, RepackOrder, RestoreOrder, VerifyOrder
+from fasciculus.contracts.sealed_secrets import Secret
 from fasciculus.core.bundle.entry import Entry
 from fasciculus.core.bundle.listing import ListingWriter, read_listing
 from fasciculus.core.bundle.manifest import parse_manifest, sums
@@ -36,16 +40,16 @@ from fasciculus.worker.restore.task import RestoreTask
 MIB = 1024 * 1024
 
 
-def made(kind, values):
+def made(kind: type[Any], values: dict[Any, Any]) -> Any:
     """An order of plain values."""
     return msgspec.convert(values, kind, dec_hook=_of_text)
 
 
-def _of_text(kind, value):
+def _of_text(kind: type[Any], value: str) -> Artifact | Secret:
     return artifact(value) if kind is Artifact else kind(value)
 
 
-def artifact(path):
+def artifact(path: str | Path) -> Artifact:
     """Any path of this machine, as orders name artifacts."""
     return Artifact.within("home", Path("/"), Path(path))
 
@@ -108,7 +112,7 @@ class Nights:
         write_identity(store, "5" * 32)
         store.close()
 
-    def order(self, incremental: bool = True, keep: int = 1000, **more) -> BackupOrder:
+    def order(self, incremental: bool = True, keep: int = 1000, **more: Any) -> BackupOrder:
         self.number += 1
         previous = None
         if incremental and self.known:
@@ -150,7 +154,7 @@ class Nights:
             },
         )
 
-    def night(self, incremental: bool = True, host=None, **more) -> dict:
+    def night(self, incremental: bool = True, host: Any = None, **more: Any) -> dict:
         raw = io.BytesIO()
         order = self.order(incremental, **more)
         # Two nights in one second still get two names.
@@ -211,7 +215,9 @@ class Nights:
         path.unlink()
         path.write_bytes(data)
 
-    def maintenance(self, make, work, store: str = "attic", **more):
+    def maintenance(
+        self, make: type[Any], work: type[Any], store: str = "attic", **more: Any
+    ) -> Any:
         """Carry out an maintenance order; gives how it ended and what it told."""
         order = made(
             make,
@@ -227,7 +233,7 @@ class Nights:
         finished = work(order, Emitter(raw), threading.Event()).run()
         return finished, [from_line(line) for line in raw.getvalue().splitlines()]
 
-    def verify(self, deep: bool, store: str = "attic", **more):
+    def verify(self, deep: bool, store: str = "attic", **more: Any) -> Any:
         """Verify, and return the damage by file, and the files reported as sound again."""
         _, events = self.maintenance(VerifyOrder, VerifyTask, store, deep=deep, **more)
         return (
@@ -235,7 +241,7 @@ class Nights:
             [e.file for e in events if isinstance(e, DamageCleared)],
         )
 
-    def repack_events(self, over: float = 0.1, store: str = "attic", **more):
+    def repack_events(self, over: float = 0.1, store: str = "attic", **more: Any) -> Any:
         """Repack; gives how it ended and what it told."""
         return self.maintenance(
             RepackOrder,
@@ -248,7 +254,7 @@ class Nights:
             **more,
         )
 
-    def repack(self, over: float = 0.1, store: str = "attic", **more):
+    def repack(self, over: float = 0.1, store: str = "attic", **more: Any) -> Any:
         """Repack, and store the new listings like the service."""
         listings = self.root / "repacked"
         finished, events = self.repack_events(over, store, **more)
@@ -293,7 +299,7 @@ class Nights:
         return picture(target / "files")
 
 
-def settled(nights):
+def settled(nights: Nights) -> None:
     """Wait for the clock's resolution, within which a changed file is not trusted."""
     newest = max(path.lstat().st_ctime_ns for path in nights.tree.rglob("*"))
     until(lambda: time.time_ns() - newest > 30_000_000)

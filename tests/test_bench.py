@@ -1,5 +1,9 @@
 """Every comparison that needs no server runs, at a fiftieth of its size."""
 
+from __future__ import annotations
+
+from pathlib import Path
+
 import bench.__main__ as module
 import pytest
 from bench import data, records
@@ -21,7 +25,9 @@ ROWS = {
 }
 
 
-def test_every_row_runs_at_a_fiftieth_of_its_size(tmp_path, monkeypatch):
+def test_every_row_runs_at_a_fiftieth_of_its_size(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(module, "RUNS", 1)
     monkeypatch.setattr(module, "MANY_RUNS", 1)
     monkeypatch.setattr(records, "CALLS", 2)
@@ -36,7 +42,9 @@ def test_every_row_runs_at_a_fiftieth_of_its_size(tmp_path, monkeypatch):
     assert 10 << 20 < found.peak < 300 << 20
 
 
-def test_a_row_that_is_not_there_is_named(monkeypatch, capsys):
+def test_a_row_that_is_not_there_is_named(
+    monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
     monkeypatch.setattr("sys.argv", ["bench", "0.02", "fulll"])
     with pytest.raises(SystemExit, match="no row “fulll”"):
         module.main()

@@ -1,9 +1,12 @@
 """Checks before a commit, and the release script."""
 
+from __future__ import annotations
+
 import re
 from datetime import date
 from importlib.util import module_from_spec, spec_from_file_location
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -13,20 +16,20 @@ ROOT = Path(__file__).parents[1]
 
 
 @pytest.fixture(scope="module")
-def release():
+def release() -> Any:
     spec = spec_from_file_location("release", ROOT / ".ci/release.py")
     found = module_from_spec(spec)
     spec.loader.exec_module(found)
     return found
 
 
-def test_a_commit_is_checked_as_make_check_does():
+def test_a_commit_is_checked_as_make_check_does() -> None:
     checks = re.findall(r"^\t\$\(call timed,(\w+),", (ROOT / "Makefile").read_text(), re.M)
     hooks = re.findall(r"^      - id: (\w+)", (ROOT / ".pre-commit-config.yaml").read_text(), re.M)
     assert hooks == checks and len(checks) > 5
 
 
-def test_a_release_has_one_version_and_a_date(release, tmp_path):
+def test_a_release_has_one_version_and_a_date(release: Any, tmp_path: Path) -> None:
     changelog = (ROOT / "CHANGELOG.md").read_text()
     unreleased = re.search(r"^## ([\d.]+) \(unreleased\)$", changelog, re.M)
     if unreleased:

@@ -1,5 +1,7 @@
 """The direction of imports, and what no file of the repository may hold."""
 
+from __future__ import annotations
+
 import json
 import re
 import subprocess
@@ -9,7 +11,7 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent
 
 
-def test_imports_go_one_way():
+def test_imports_go_one_way() -> None:
     found = subprocess.run(
         [str(Path(sys.executable).with_name("lint-imports"))],
         cwd=ROOT,
@@ -19,14 +21,14 @@ def test_imports_go_one_way():
     assert found.returncode == 0, found.stdout
 
 
-def test_no_download_address_stands_in_a_lock_file():
+def test_no_download_address_stands_in_a_lock_file() -> None:
     lock = json.loads((ROOT / "console/package-lock.json").read_text())
     assert not [name for name, package in lock["packages"].items() if "resolved" in package]
     pins = (ROOT / "constraints.txt").read_text().splitlines()
     assert all(re.fullmatch(r"[A-Za-z0-9._-]+==[\w.]+", line) for line in pins)
 
 
-def test_a_worker_imports_nothing_that_its_order_may_not_need():
+def test_a_worker_imports_nothing_that_its_order_may_not_need() -> None:
     """Each of these takes as long as a small task, and those of the kinds come with the kinds."""
     script = "import sys, fasciculus.worker.dispatch; print(*sys.modules)"
     loaded = subprocess.run(
@@ -36,7 +38,7 @@ def test_a_worker_imports_nothing_that_its_order_may_not_need():
     assert not {*dear} & {*loaded}, "import it where it is used"
 
 
-def test_a_command_that_reads_a_list_checks_nothing_that_the_service_has_checked():
+def test_a_command_that_reads_a_list_checks_nothing_that_the_service_has_checked() -> None:
     """What it would need for that takes a third of the time of the libraries that it does need."""
     script = (
         "import sys; from fasciculus import models; from fasciculus.client import Client; "

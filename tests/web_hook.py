@@ -6,9 +6,11 @@ import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from typing import Any
 
 from fasciculus.models import ChannelInput, KindSettings
 from fasciculus.records.messages import channels
+from fasciculus.records.secret_cipher import SecretCipher
 from fasciculus.service.kind_settings import channel_spec
 
 
@@ -63,7 +65,7 @@ def web_hook() -> Iterator[Hook]:
     found.close()
 
 
-def webhook(name, url, secret=None, **settings):
+def webhook(name: str, url: str, secret: str | None = None, **settings: Any) -> ChannelInput:
     """Return a channel that posts to an address; ``settings`` may name another kind."""
     given = {"url": url, **({"secret": secret} if secret else {})}
     return ChannelInput(
@@ -71,6 +73,6 @@ def webhook(name, url, secret=None, **settings):
     )
 
 
-def saved(db, cipher, channel):
+def saved(db: Any, cipher: SecretCipher, channel: ChannelInput) -> None:
     """Save a channel as the service would."""
     channels.save(db, cipher, channel_spec(channel, channel.secrets))

@@ -1,10 +1,15 @@
 """Bundles as archives: each format is opened by another program, and is whole for every bundle."""
 
+from __future__ import annotations
+
 import gzip
 import io
 import subprocess
 import tarfile
 import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
 
 import pytest
 import zstandard
@@ -14,6 +19,7 @@ from fasciculus.bundles.tar_export import ExportSelection
 from fasciculus.core.bundle.codecs import codec
 from fasciculus.core.bundle.entry import DIR, FIFO, SYMLINK, Entry
 from fasciculus.core.bundle.listing import ListingWriter, read_listing
+from fasciculus.core.bundle.manifest import PieceRecord
 from fasciculus.core.bundle.writer import BundleWriter
 from fasciculus.core.errors import SettingError
 from fasciculus.core.subject import Subject
@@ -40,18 +46,18 @@ TIMES = {
 class Room:
     """A spool for pieces: the store itself."""
 
-    def __init__(self, root):
+    def __init__(self, root: Path) -> None:
         self.root = root
 
-    def take(self):
+    def take(self) -> Path:
         return self.root
 
-    def put(self, path, record):
+    def put(self, path: Path, record: PieceRecord) -> None:
         assert path.stat().st_size == record.bytes
 
 
 @pytest.fixture
-def bundle(tmp_path):
+def bundle(tmp_path: Path) -> Iterator[ExportSelection]:
     """An awkward bundle on a store, as the source of an archive."""
     root = tmp_path / "attic"
     (root / SUBJECT.pieces).mkdir(parents=True)
@@ -79,17 +85,21 @@ def bundle(tmp_path):
         yield ExportSelection(store, SUBJECT, listing, [], [], tmp_path / "spool")
 
 
-def part(bundle, contents=(), paths=()):
+def part(
+    bundle: ExportSelection,
+    contents: list[Any] | tuple[Any, ...] = (),
+    paths: list[bytes] | tuple[Any, ...] = (),
+) -> ExportSelection:
     return ExportSelection(
         bundle.store, bundle.subject, bundle.listing, list(contents), list(paths), bundle.spool
     )
 
 
-def archived(name, wanted):
+def archived(name: str, wanted: ExportSelection) -> bytes:
     return b"".join(archive_format(name).make(wanted))
 
 
-def unpacked(name, data):
+def unpacked(name: str, data: bytes) -> Any:
     """The contents of a packed tar, by the standard library."""
     if name == "tar.gz":
         plain = gzip.decompress(data)
@@ -99,7 +109,7 @@ def unpacked(name, data):
 
 
 @pytest.mark.parametrize("name", ["tar.gz", "tar.zst"])
-def test_a_tar_has_every_entry_as_it_was(bundle, name):
+def test_a_tar_has_every_entry_as_it_was(bundle: ExportSelection, name: str) -> None:
     with unpacked(name, archived(name, bundle)) as archive:
         found = {member.name: member for member in archive}
         assert len(found) == len(TIMES) + 8
@@ -113,7 +123,7 @@ def test_a_tar_has_every_entry_as_it_was(bundle, name):
         assert found["databases/shop/00000-schema.sql"].size == 9
 
 
-def test_a_zip_is_whole_whatever_times_are_in_it(bundle, tmp_path):
+def test_a_zip_is_whole_whatever_times_are_in_it(bundle: ExportSelection, tmp_path: Path) -> None:
     path = tmp_path / "bundle.zip"
     path.write_bytes(archived("zip", bundle))
     with zipfile.ZipFile(path) as archive:
@@ -133,7 +143,7 @@ def test_a_zip_is_whole_whatever_times_are_in_it(bundle, tmp_path):
         assert found["files/"].is_dir()
 
 
-def test_the_ordinary_programs_open_them(bundle, tmp_path):
+def test_the_ordinary_programs_open_them(bundle: ExportSelection, tmp_path: Path) -> None:
     for name, flag in (("tar.gz", "-z"), ("tar.zst", "--zstd")):
         target = tmp_path / name
         target.mkdir()
@@ -145,13 +155,13 @@ def test_the_ordinary_programs_open_them(bundle, tmp_path):
 
 
 @pytest.mark.parametrize("name", sorted(ARCHIVE_FORMATS))
-def test_the_same_part_is_the_same_archive(bundle, name):
+def test_the_same_part_is_the_same_archive(bundle: ExportSelection, name: str) -> None:
     """A resumed download must continue exactly."""
     wanted = part(bundle, ["files"], ["grün".encode(), b"now"])
     assert archived(name, wanted) == archived(name, wanted)
 
 
-def test_a_part_is_what_was_asked_for(bundle):
+def test_a_part_is_what_was_asked_for(bundle: ExportSelection) -> None:
     with unpacked("tar.gz", archived("tar.gz", part(bundle, ["databases"]))) as archive:
         assert archive.getnames() == ["databases/shop/00000-schema.sql"]
     with unpacked("tar.gz", archived("tar.gz", part(bundle, [], [b"now"]))) as archive:
@@ -161,13 +171,15 @@ def test_a_part_is_what_was_asked_for(bundle):
         assert member.isreg() and archive.extractfile(member).read() == b"green"
 
 
-def test_a_first_name_that_is_left_out_does_not_make_a_dangling_link(bundle):
+def test_a_first_name_that_is_left_out_does_not_make_a_dangling_link(
+    bundle: ExportSelection,
+) -> None:
     wanted = part(bundle, [], [b"second", b"now"])
     with zipfile.ZipFile(io.BytesIO(archived("zip", wanted))) as archive:
         assert archive.read("files/second") == b"green"
 
 
-def test_a_format_that_is_none():
+def test_a_format_that_is_none() -> None:
     with pytest.raises(SettingError) as caught:
         archive_format("rar")
     assert caught.value.field == "form"
@@ -175,10 +187,12 @@ def test_a_format_that_is_none():
 
 
 @pytest.mark.parametrize("name", ["tar.gz", "tar.zst", "zip"])
-def test_what_is_damaged_costs_itself_and_is_named(bundle, monkeypatch, tmp_path, name):
+def test_what_is_damaged_costs_itself_and_is_named(
+    bundle: ExportSelection, monkeypatch: pytest.MonkeyPatch, tmp_path: Path, name: str
+) -> None:
     """A large file keeps its place, with zeros from the damage on; a small one is left out."""
     monkeypatch.setattr("fasciculus.bundles.tar_export._WHOLE", 400)
-    piece = max((bundle.store._root / SUBJECT.pieces).iterdir())
+    piece = max((bundle.store._root / SUBJECT.pieces).iterdir())  # type: ignore[attr-defined]
     rows = list(read_listing(bundle.listing.open("rb")))
     at_fault = {row.name for row in rows if row.parts and row.parts[0].piece == piece.name}
     piece.write_bytes(b"\0" * piece.stat().st_size)
@@ -198,9 +212,11 @@ def test_what_is_damaged_costs_itself_and_is_named(bundle, monkeypatch, tmp_path
                     assert len(archive.extractfile(member).read()) == member.size
 
 
-def test_a_large_file_that_is_damaged_keeps_what_follows_whole(bundle, monkeypatch):
+def test_a_large_file_that_is_damaged_keeps_what_follows_whole(
+    bundle: ExportSelection, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr("fasciculus.bundles.tar_export._WHOLE", 10)
-    for piece in (bundle.store._root / SUBJECT.pieces).iterdir():
+    for piece in (bundle.store._root / SUBJECT.pieces).iterdir():  # type: ignore[attr-defined]
         piece.write_bytes(b"\0" * piece.stat().st_size)
     with unpacked("tar.gz", archived("tar.gz", bundle)) as archive:
         for member in archive.getmembers():
@@ -209,7 +225,7 @@ def test_a_large_file_that_is_damaged_keeps_what_follows_whole(bundle, monkeypat
         assert "in here, but damaged" in bundle.omissions.text().decode()
 
 
-def test_paths_that_match_nothing_are_known_before(bundle):
+def test_paths_that_match_nothing_are_known_before(bundle: ExportSelection) -> None:
     assert part(bundle, paths=[b"link", b"gr\xc3\xbcn"]).unmatched() == []
     wanted = part(bundle, paths=[b"link", b"gr", b"nowhere/"])
     assert wanted.unmatched() == [b"gr", b"nowhere/"] and part(bundle).unmatched() == []

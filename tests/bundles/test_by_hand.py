@@ -1,5 +1,7 @@
 """docs/by-hand.md, followed literally; and bundles of every version of the format."""
 
+from __future__ import annotations
+
 import json
 import os
 import re
@@ -9,10 +11,11 @@ import sys
 import threading
 import zipfile
 from pathlib import Path
+from typing import Any
 
 import pytest
 from nights import Nights, RestoreOrder, made
-from running import MIB, run, set_up, small_account
+from running import MIB, Service, run, set_up, small_account
 from trees import awkward_tree, picture
 
 from fasciculus.contracts.orders import ResealOrder
@@ -43,7 +46,7 @@ def follow(script: str, store: Path, bundle: str, target: Path) -> None:
     subprocess.run(["sh", "-ec", script], check=True, cwd=store, capture_output=True)
 
 
-def test_a_full_bundle_with_ordinary_tools(tmp_path):
+def test_a_full_bundle_with_ordinary_tools(tmp_path: Path) -> None:
     found = Nights(tmp_path / "n")
     found.tree.rmdir()
     awkward_tree(found.root)
@@ -58,7 +61,7 @@ def test_a_full_bundle_with_ordinary_tools(tmp_path):
     assert picture(tmp_path / "restored/files") == picture(found.tree)
 
 
-def test_the_times_of_folders_that_are_in_several_pieces(tmp_path):
+def test_the_times_of_folders_that_are_in_several_pieces(tmp_path: Path) -> None:
     """A later piece puts something into a folder that an earlier one brought."""
     found = Nights(tmp_path / "n")
     for number in range(12):
@@ -79,14 +82,14 @@ def test_the_times_of_folders_that_are_in_several_pieces(tmp_path):
 
 
 @pytest.fixture(scope="module")
-def program(tmp_path_factory):
+def program(tmp_path_factory: Any) -> Path:
     """The program of the page, in a file."""
     found = tmp_path_factory.mktemp("page") / "bring-back.py"
     found.write_text(re.search(r"```python\n(.*?)```", DOC, re.S)[1])
     return found
 
 
-def two_nights(nights, **more):
+def two_nights(nights: Nights, **more: Any) -> None:
     nights.night(**more)
     (nights.tree / "site-1/page-1.html").write_text("changed")
     (nights.tree / "site-3").rename(nights.tree / "moved")
@@ -95,14 +98,16 @@ def two_nights(nights, **more):
     assert nights.manifests[nights.known[-1]]["brings"] == "incremental"
 
 
-def bring_back(program, nights, name, target, *key):
+def bring_back(program: Path, nights: Nights, name: str, target: Path, *key: Any) -> Any:
     folder = nights.root / "attic/accounts/millpond/bundles" / name
     command = [sys.executable, str(program), str(target), *key]
     return subprocess.run(command, cwd=folder, capture_output=True, text=True)
 
 
 @pytest.mark.parametrize("is_sealed", [False, True])
-def test_bundles_with_the_program_of_the_page(nights, tmp_path, program, is_sealed):
+def test_bundles_with_the_program_of_the_page(
+    nights: Nights, tmp_path: Path, program: Path, is_sealed: bool
+) -> None:
     """A full one and an incremental one, in the clear, and sealed twice."""
     key: list[str] = []
     identity, recipient = make_identity()
@@ -125,7 +130,9 @@ def test_bundles_with_the_program_of_the_page(nights, tmp_path, program, is_seal
         assert not Path(f"{target}.unsealed").exists()
 
 
-def test_the_program_of_the_page_says_what_is_lost(nights, tmp_path, program):
+def test_the_program_of_the_page_says_what_is_lost(
+    nights: Nights, tmp_path: Path, program: Path
+) -> None:
     two_nights(nights)
     for piece in nights.manifests[nights.known[0]]["pieces"]:
         nights.piece(piece["name"]).write_bytes(b"")
@@ -135,7 +142,7 @@ def test_the_program_of_the_page_says_what_is_lost(nights, tmp_path, program):
 
 
 @pytest.mark.parametrize("version", sorted(p.name for p in FIXTURES.glob("version-*")))
-def test_bundles_of_each_version_are_read(version, tmp_path):
+def test_bundles_of_each_version_are_read(version: str, tmp_path: Path) -> None:
     store = FIXTURES / version / "store"
     order = {
         "subject": {"kind": "account", "name": "millpond", "host": "reed-1", "root": ""},
@@ -169,7 +176,9 @@ def test_bundles_of_each_version_are_read(version, tmp_path):
         RestoreTask(work, LocalHost(), Emitter(io.BytesIO()), threading.Event()).run()
 
 
-def test_downloads_in_each_form_and_incremental_nights_through_the_service(running, tmp_path):
+def test_downloads_in_each_form_and_incremental_nights_through_the_service(
+    running: Service, tmp_path: Path
+) -> None:
     account = small_account(tmp_path, "millpond")
     home = tmp_path / "millpond"
     (home / "link").symlink_to("page-0.html")

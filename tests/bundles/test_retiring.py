@@ -1,8 +1,12 @@
 """Copies go, and with the last that needs it each piece; nothing else goes, whatever happens."""
 
+from __future__ import annotations
+
 import hashlib
 import tempfile
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from copies import pieces_needed, sweep, unrecorded
@@ -23,6 +27,7 @@ from fasciculus.core.retention import parse
 from fasciculus.core.subject import Subject
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import connected
+from fasciculus.stores.folder import FolderStore
 from fasciculus.stores.reading import read_all
 
 SUBJECT = Subject("account", "millpond")
@@ -34,7 +39,7 @@ class PowerCut(Exception):
 
 
 @pytest.fixture
-def store(tmp_path):
+def store(tmp_path: Path) -> Iterator[Any]:
     (tmp_path / "attic").mkdir()
     spec = store_spec("attic", {"kind": "folder", "folder": str(tmp_path / "attic")})
     with connected(open_store(spec)) as found:
@@ -42,14 +47,14 @@ def store(tmp_path):
 
 
 def put(
-    store,
-    name,
-    *pieces,
-    subject=SUBJECT,
-    listing="listing.jsonl.zst",
-    job="nightly",
-    listing_bytes=b"l",
-):
+    store: FolderStore,
+    name: str,
+    *pieces: Any,
+    subject: Subject = SUBJECT,
+    listing: str = "listing.jsonl.zst",
+    job: str = "nightly",
+    listing_bytes: bytes = b"l",
+) -> Manifest:
     """A bundle that names these pieces, which are there."""
     folder = subject.bundle(name)
     records = [PieceRecord(piece, 1, "ab" * 32) for piece in pieces]
@@ -74,11 +79,17 @@ def put(
     return manifest
 
 
-def pieces(store, subject=SUBJECT):
+def pieces(store: FolderStore, subject: Subject = SUBJECT) -> set[str]:
     return {item.name for item in store.items(subject.pieces)}
 
 
-def kept(store, known, keep, pinned=(), recorded=None):
+def kept(
+    store: FolderStore,
+    known: list[str],
+    keep: int,
+    pinned: list[str] | tuple[Any, ...] = (),
+    recorded: RecordedCopies | None = None,
+) -> Any:
     """Retire; the names of what retired, and how many are left."""
     gone = []
     with tempfile.TemporaryDirectory() as spool:
@@ -94,7 +105,7 @@ def kept(store, known, keep, pinned=(), recorded=None):
     return gone, left
 
 
-def test_the_oldest_go_and_pieces_with_the_last_that_needs_them(store):
+def test_the_oldest_go_and_pieces_with_the_last_that_needs_them(store: FolderStore) -> None:
     put(store, NAMES[0], "a", "shared")
     put(store, NAMES[1], "b", "shared")
     put(store, NAMES[2], "c")
@@ -105,7 +116,7 @@ def test_the_oldest_go_and_pieces_with_the_last_that_needs_them(store):
     assert pieces(store) == {"c"}
 
 
-def test_nothing_goes_when_there_is_room(store):
+def test_nothing_goes_when_there_is_room(store: FolderStore) -> None:
     for name in NAMES[:3]:
         put(store, name, f"of-{name}")
     assert kept(store, NAMES[:3], 3) == ([], 3)
@@ -113,7 +124,7 @@ def test_nothing_goes_when_there_is_room(store):
     assert len(pieces(store)) == 3
 
 
-def test_only_what_records_and_store_agree_on_counts(store):
+def test_only_what_records_and_store_agree_on_counts(store: FolderStore) -> None:
     for name in NAMES[:3]:
         put(store, name, f"of-{name}")
     unknown = "2026-10-01T021500Z-monthly"
@@ -123,14 +134,14 @@ def test_only_what_records_and_store_agree_on_counts(store):
     assert unknown in complete(store, SUBJECT) and "of-another-job" in pieces(store)
 
 
-def test_pinned_copies_stay_and_take_no_place(store):
+def test_pinned_copies_stay_and_take_no_place(store: FolderStore) -> None:
     for name in NAMES[:3]:
         put(store, name, f"of-{name}")
     assert kept(store, NAMES[:3], 1, pinned=[NAMES[0]]) == ([NAMES[1]], 2)
     assert pieces(store) == {f"of-{NAMES[0]}", f"of-{NAMES[2]}"}
 
 
-def test_what_has_no_moment_in_its_name_never_retires(store):
+def test_what_has_no_moment_in_its_name_never_retires(store: FolderStore) -> None:
     for name in ("odd", *NAMES[:2]):
         put(store, name, f"of-{name}")
     gone, left = kept(store, ["odd", *NAMES[:2]], 1)
@@ -138,7 +149,9 @@ def test_what_has_no_moment_in_its_name_never_retires(store):
 
 
 @pytest.mark.parametrize("keep", [1, 2])
-def test_a_clock_that_was_set_forward_or_back_never_costs_the_last_made(store, keep):
+def test_a_clock_that_was_set_forward_or_back_never_costs_the_last_made(
+    store: FolderStore, keep: int
+) -> None:
     """The order in which bundles were made counts, whatever their names say of the time."""
     future, past = "2031-01-01T021500Z-nightly", "2009-01-01T021500Z-nightly"
     made = [NAMES[0], future, past, NAMES[1]]
@@ -150,14 +163,14 @@ def test_a_clock_that_was_set_forward_or_back_never_costs_the_last_made(store, k
     assert kept(store, [*made[-keep:], past + ".2"], 1)[0] == made[-keep:]
 
 
-def test_a_rule_that_would_keep_none_is_refused_before_anything_goes(store):
+def test_a_rule_that_would_keep_none_is_refused_before_anything_goes(store: FolderStore) -> None:
     put(store, NAMES[0], "a")
     with pytest.raises(SettingError):
         kept(store, NAMES[:1], 0)
     assert complete(store, SUBJECT) == NAMES[:1]
 
 
-def test_a_manifest_that_cannot_be_read_costs_no_piece(store):
+def test_a_manifest_that_cannot_be_read_costs_no_piece(store: FolderStore) -> None:
     """It is unknown whether its pieces are needed."""
     put(store, NAMES[0], "a")
     put(store, NAMES[1], "b")
@@ -170,7 +183,7 @@ def test_a_manifest_that_cannot_be_read_costs_no_piece(store):
         pieces_needed(store, SUBJECT, NAMES[1:2])
 
 
-def test_other_subjects_are_left_alone(store):
+def test_other_subjects_are_left_alone(store: FolderStore) -> None:
     other = Subject("site", "millpond")
     put(store, NAMES[0], "a", subject=other)
     put(store, NAMES[0], "a")
@@ -180,7 +193,9 @@ def test_other_subjects_are_left_alone(store):
     assert complete(store, other) == NAMES[:1] and pieces(store, other) == {"a"}
 
 
-def test_a_bundle_counts_no_more_from_the_first_step_of_its_removal(store, monkeypatch):
+def test_a_bundle_counts_no_more_from_the_first_step_of_its_removal(
+    store: FolderStore, monkeypatch: pytest.MonkeyPatch
+) -> None:
     put(store, NAMES[0], "a")
     removed = []
     remove = store.remove
@@ -191,14 +206,16 @@ def test_a_bundle_counts_no_more_from_the_first_step_of_its_removal(store, monke
 
 
 @pytest.mark.parametrize("cut", range(12))
-def test_a_power_cut_before_any_write_loses_nothing_that_counts(store, monkeypatch, cut):
+def test_a_power_cut_before_any_write_loses_nothing_that_counts(
+    store: FolderStore, monkeypatch: pytest.MonkeyPatch, cut: int
+) -> None:
     put(store, NAMES[0], "a", "shared")
     put(store, NAMES[1], "b", "shared")
     put(store, NAMES[2], "c", "shared")
     left = [cut]
 
-    def counted(write):
-        def method(*values):
+    def counted(write: Callable[..., Any]) -> Callable[..., Any]:
+        def method(*values: Any) -> Any:
             if not left[0]:
                 raise PowerCut
             left[0] -= 1
@@ -222,7 +239,7 @@ def test_a_power_cut_before_any_write_loses_nothing_that_counts(store, monkeypat
     assert whole == (cut >= 10)
 
 
-def test_sweeping_removes_what_is_half_written_and_what_nobody_names(store):
+def test_sweeping_removes_what_is_half_written_and_what_nobody_names(store: FolderStore) -> None:
     put(store, NAMES[0], "a")
     store.put_bytes(b"l", f"{SUBJECT.bundle(NAMES[1])}/listing.jsonl.zst")
     store.put_bytes(b"x", SUBJECT.piece("stray"))
@@ -231,11 +248,11 @@ def test_sweeping_removes_what_is_half_written_and_what_nobody_names(store):
     assert sweep(store, SUBJECT) == []
 
 
-def test_sweeping_where_nothing_is(store):
+def test_sweeping_where_nothing_is(store: FolderStore) -> None:
     assert sweep(store, SUBJECT) == [] and complete(store, SUBJECT) == []
 
 
-def test_what_repacking_began_is_finished(store):
+def test_what_repacking_began_is_finished(store: FolderStore) -> None:
     """A bundle with a second listing: its sums follow, then the first listing goes."""
     manifest = put(store, NAMES[0], "a", listing="listing-2.jsonl.zst")
     folder = SUBJECT.bundle(NAMES[0])
@@ -249,7 +266,7 @@ def test_what_repacking_began_is_finished(store):
     assert {item.name for item in store.items(folder)} == names, "there is nothing left to do"
 
 
-def test_a_listing_that_was_not_repacked_is_not_touched(store):
+def test_a_listing_that_was_not_repacked_is_not_touched(store: FolderStore) -> None:
     put(store, NAMES[0], "a")
     folder = SUBJECT.bundle(NAMES[0])
     store.put_bytes(b"a note of the operator", f"{folder}/README")
@@ -260,12 +277,12 @@ def test_a_listing_that_was_not_repacked_is_not_touched(store):
 class Beside:
     """The records of a store's copies, with their files."""
 
-    def __init__(self, folder: Path, key: bytes = b"k" * 32):
+    def __init__(self, folder: Path, key: bytes = b"k" * 32) -> None:
         self.folder, self.key, self.told = folder, key, []
         folder.mkdir()
         self.copies: list[CopyOrder] = []
 
-    def note(self, store, name):
+    def note(self, store: FolderStore, name: str) -> None:
         """Record the present manifest and listing of a bundle on the store."""
         for file, suffix in (("bundle.json", "json"), ("listing.jsonl.zst", "zst")):
             data = read_all(store, f"{SUBJECT.bundle(name)}/{file}")
@@ -282,12 +299,12 @@ class Beside:
         )
 
     @property
-    def recorded(self):
+    def recorded(self) -> RecordedCopies:
         return RecordedCopies(self.copies, SUBJECT, self.key, self.told.append)
 
 
 @pytest.fixture
-def beside(store, tmp_path):
+def beside(store: FolderStore, tmp_path: Path) -> Beside:
     """Three bundles, all of them in the records."""
     found = Beside(tmp_path / "records")
     for name, piece in zip(NAMES[:3], "abc", strict=True):
@@ -297,7 +314,9 @@ def beside(store, tmp_path):
 
 
 @pytest.mark.parametrize("trouble", ["gone", "damaged", "altered", "another's", "folder gone"])
-def test_a_manifest_that_is_gone_or_altered_is_written_again(store, beside, trouble):
+def test_a_manifest_that_is_gone_or_altered_is_written_again(
+    store: FolderStore, beside: Beside, trouble: str
+) -> None:
     folder = SUBJECT.bundle(NAMES[1])
     path = f"{folder}/bundle.json"
     before = read_all(store, path)
@@ -319,7 +338,9 @@ def test_a_manifest_that_is_gone_or_altered_is_written_again(store, beside, trou
     assert NAMES[1] in sentence and "attic" in sentence and "written again" in sentence
 
 
-def test_what_cannot_be_written_again_is_told_and_costs_neither_pieces_nor_the_job(store, beside):
+def test_what_cannot_be_written_again_is_told_and_costs_neither_pieces_nor_the_job(
+    store: FolderStore, beside: Beside
+) -> None:
     store.remove(SUBJECT.piece("b"))
     store.put_bytes(b"{", f"{SUBJECT.bundle(NAMES[1])}/bundle.json")
     store.put_bytes(b"x", SUBJECT.piece("stray"))
@@ -329,14 +350,18 @@ def test_what_cannot_be_written_again_is_told_and_costs_neither_pieces_nor_the_j
     assert kept(store, NAMES[:3], 1, recorded=beside.recorded)[0] == NAMES[:2]
 
 
-def test_a_copy_that_is_gone_with_its_pieces_is_forgotten_when_it_would_retire(store, beside):
+def test_a_copy_that_is_gone_with_its_pieces_is_forgotten_when_it_would_retire(
+    store: FolderStore, beside: Beside
+) -> None:
     remove_bundle(store, SUBJECT, NAMES[0])
     store.remove(SUBJECT.piece("a"))
     assert kept(store, NAMES[:3], 2, recorded=beside.recorded) == ([], 2)
     assert kept(store, NAMES[:3], 1, recorded=beside.recorded) == ([NAMES[1], NAMES[0]], 1)
 
 
-def test_what_repacking_wrote_unheard_is_known_by_its_tag(store, beside):
+def test_what_repacking_wrote_unheard_is_known_by_its_tag(
+    store: FolderStore, beside: Beside
+) -> None:
     """The records know another manifest; only who has the service's key can have written it."""
     manifest = beside.recorded.manifest(store, NAMES[0])
     manifest.listing_sha256 = "77" * 32
@@ -354,7 +379,9 @@ def test_what_repacking_wrote_unheard_is_known_by_its_tag(store, beside):
         beside.recorded.manifest(store, NAMES[0])
 
 
-def test_records_that_know_the_listing_alone_hold_a_copy_to_that(store, beside):
+def test_records_that_know_the_listing_alone_hold_a_copy_to_that(
+    store: FolderStore, beside: Beside
+) -> None:
     """As a version made them that did not note the manifest's own digest."""
     for copy in beside.copies:
         copy.manifest_sha256 = ""
@@ -369,7 +396,9 @@ def test_records_that_know_the_listing_alone_hold_a_copy_to_that(store, beside):
     assert not beside.recorded.vouches_for(NAMES[1]), "nobody knows what it should be"
 
 
-def test_a_copy_that_is_missing_keeps_the_pieces_that_the_records_know(store, beside):
+def test_a_copy_that_is_missing_keeps_the_pieces_that_the_records_know(
+    store: FolderStore, beside: Beside
+) -> None:
     """It cannot be written again, and others than its own pieces may still go."""
     remove_bundle(store, SUBJECT, NAMES[1])
     store.remove(SUBJECT.piece("b"))

@@ -1,8 +1,12 @@
 """A store that lies: each thing that is read from it is checked before it is believed."""
 
+from __future__ import annotations
+
 import json
 import tarfile
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from copies import unrecorded
@@ -12,6 +16,7 @@ from fasciculus.core.errors import DamagedError, FasciculusError, MissingError, 
 from fasciculus.core.subject import Subject
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import connected
+from fasciculus.stores.folder import FolderStore
 from fasciculus.stores.identity import (
     StoreOwner,
     check_identity,
@@ -28,25 +33,25 @@ BUNDLE = "2026-11-25T164847Z-nightly"
 
 
 @pytest.fixture
-def root(tmp_path):
+def root(tmp_path: Path) -> Path:
     with tarfile.open(HOME) as archive:
         archive.extractall(tmp_path, filter="tar")
     return tmp_path / "store"
 
 
 @pytest.fixture
-def store(root):
+def store(root: Path) -> Iterator[Any]:
     found = open_store(store_spec("attic", {"kind": "folder", "folder": str(root)}))
     with connected(found) as opened:
         yield opened
 
 
 @pytest.fixture
-def bundle(root):
+def bundle(root: Path) -> Path:
     return root / SUBJECT.bundle(BUNDLE)
 
 
-def test_an_honest_store_is_believed(store, tmp_path):
+def test_an_honest_store_is_believed(store: FolderStore, tmp_path: Path) -> None:
     manifest = unrecorded(SUBJECT).manifest(store, BUNDLE)
     path = fetch_listing(store, SUBJECT, manifest, tmp_path / "listing")
     assert is_listing_of(path, manifest) and manifest.name == BUNDLE
@@ -65,7 +70,9 @@ def test_an_honest_store_is_believed(store, tmp_path):
         {"contents": "files"},
     ],
 )
-def test_a_manifest_is_not_believed_unchecked(store, bundle, change):
+def test_a_manifest_is_not_believed_unchecked(
+    store: FolderStore, bundle: Path, change: dict[Any, Any]
+) -> None:
     document = json.loads((bundle / "bundle.json").read_text())
     (bundle / "bundle.json").write_text(json.dumps({**document, **change}))
     with pytest.raises(DamagedError):
@@ -73,13 +80,15 @@ def test_a_manifest_is_not_believed_unchecked(store, bundle, change):
 
 
 @pytest.mark.parametrize("text", ["", "{", "[]", "null", '"text"', "\ufeff{}"])
-def test_a_manifest_that_is_none(store, bundle, text):
+def test_a_manifest_that_is_none(store: FolderStore, bundle: Path, text: str) -> None:
     (bundle / "bundle.json").write_text(text)
     with pytest.raises(DamagedError):
         unrecorded(SUBJECT).manifest(store, BUNDLE)
 
 
-def test_a_later_version_is_refused_and_a_missing_one_named(store, bundle):
+def test_a_later_version_is_refused_and_a_missing_one_named(
+    store: FolderStore, bundle: Path
+) -> None:
     document = json.loads((bundle / "bundle.json").read_text())
     (bundle / "bundle.json").write_text(json.dumps({**document, "version": 99}))
     with pytest.raises(TooNewError):
@@ -90,7 +99,9 @@ def test_a_later_version_is_refused_and_a_missing_one_named(store, bundle):
 
 
 @pytest.mark.parametrize("kind", ["short", "long", "altered", "missing"])
-def test_a_listing_of_another_digest_is_refused_and_nothing_is_left(store, bundle, tmp_path, kind):
+def test_a_listing_of_another_digest_is_refused_and_nothing_is_left(
+    store: FolderStore, bundle: Path, tmp_path: Path, kind: str
+) -> None:
     manifest = unrecorded(SUBJECT).manifest(store, BUNDLE)
     path = bundle / manifest.listing
     data = path.read_bytes()
@@ -137,7 +148,9 @@ def test_a_listing_of_another_digest_is_refused_and_nothing_is_left(store, bundl
         ('{"format": "fasciculus-store", "version": 2, "id": "x"}', TooNewError),
     ],
 )
-def test_the_mark_of_a_store(store, root, text, error):
+def test_the_mark_of_a_store(
+    store: FolderStore, root: Path, text: str | None, error: type[Any]
+) -> None:
     mark = root / "fasciculus-store.json"
     mark.unlink()
     if text is not None:
@@ -148,14 +161,16 @@ def test_the_mark_of_a_store(store, root, text, error):
     assert caught.value.hint
 
 
-def test_a_mark_that_is_there_is_never_written_over(store, root):
+def test_a_mark_that_is_there_is_never_written_over(store: FolderStore, root: Path) -> None:
     before = (root / "fasciculus-store.json").read_bytes()
     known = read_identity(store)
     write_identity(store, "another")
     assert (root / "fasciculus-store.json").read_bytes() == before and read_identity(store) == known
 
 
-def test_only_the_store_that_is_meant_is_read_and_only_its_owner_writes(store, root):
+def test_only_the_store_that_is_meant_is_read_and_only_its_owner_writes(
+    store: FolderStore, root: Path
+) -> None:
     known = read_identity(store)
     ours, theirs = StoreOwner("1" * 32, "reed-1", ""), StoreOwner("2" * 32, "reed-2", "")
     check_identity(store, known)

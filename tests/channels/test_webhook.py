@@ -1,18 +1,24 @@
 """Messages to channels: what they say, how they are signed, what becomes of answers."""
 
+from __future__ import annotations
+
 import base64
 import json
 import socket
 import time
+from collections.abc import Iterator
 from datetime import UTC, datetime
+from typing import Any
 
 import pytest
+from web_hook import Hook
 
 from fasciculus.channels import KINDS, posting, web_transport
 from fasciculus.channels.base import ChannelMessage, ChannelSpec, Delivery
 from fasciculus.core.errors import RefusedError, SettingError, UnreachableError
 from fasciculus.core.run_report import CopyLine, RunReport, TaskLine
 from fasciculus.models import WebhookMessage, WebhookStore
+from fasciculus.models.reports import ChannelAnswer
 from fasciculus.service.notifications import webhook_message
 
 LOOPBACK = ("127.0.0.0/8",)
@@ -27,27 +33,33 @@ MESSAGE = WebhookMessage(
 )
 
 
-def channel(url="http://127.0.0.1:9", secret="", kind="webhook", **settings):
+def channel(
+    url: str = "http://127.0.0.1:9", secret: str = "", kind: str = "webhook", **settings: Any
+) -> ChannelSpec:
     secrets = {"url": url, **({"secret": secret} if secret else {})}
     return ChannelSpec("bell", KINDS.parse({"kind": kind, **settings}), secrets)
 
 
-def body_of(channel, message):
+def body_of(channel: ChannelSpec, message: WebhookMessage) -> bytes:
     return KINDS.get(channel.settings.kind).compose(channel, ChannelMessage(message))
 
 
-def ask(channel, number, body, networks=()):
+def ask(
+    channel: ChannelSpec, number: str, body: bytes, networks: tuple[Any, ...] = ()
+) -> ChannelAnswer:
     return posting.ask(channel, Delivery(number, body, networks))
 
 
-def send(channel, number, body, networks=()):
+def send(
+    channel: ChannelSpec, number: str, body: bytes, networks: tuple[Any, ...] = ()
+) -> dict[Any, Any]:
     return posting.send(channel, Delivery(number, body, networks))
 
 
 # What it says ------------------------------------------------------------------------
 
 
-def test_a_run_has_its_tasks_and_what_became_of_each_copy():
+def test_a_run_has_its_tasks_and_what_became_of_each_copy() -> None:
     task = TaskLine(
         "account",
         "millpond",
@@ -73,7 +85,7 @@ def test_a_run_has_its_tasks_and_what_became_of_each_copy():
 
 
 @pytest.mark.parametrize("field", ["text", "content"])
-def test_a_chat_gets_a_line_under_the_name_of_its_field(field):
+def test_a_chat_gets_a_line_under_the_name_of_its_field(field: str) -> None:
     body = json.loads(body_of(channel(kind="chat", field=field), MESSAGE))
     line = "“attic” is full. Store attic is full. https://backup.example/#/alerts"
     assert body == {field: line}
@@ -81,7 +93,7 @@ def test_a_chat_gets_a_line_under_the_name_of_its_field(field):
     assert json.loads(body_of(channel(kind="chat", field=field), bare))[field].endswith("full.")
 
 
-def test_a_template_sees_the_message_alone():
+def test_a_template_sees_the_message_alone() -> None:
     template = '{"a": {{ message.title | tojson }}, "b": {{ message.stores | length }}}'
     body = body_of(channel(template=template), MESSAGE)
     assert json.loads(body) == {"a": MESSAGE.title, "b": 0}
@@ -101,7 +113,7 @@ def test_a_template_sees_the_message_alone():
 # Its signature -----------------------------------------------------------------------
 
 
-def test_a_signature_is_that_of_the_standard():
+def test_a_signature_is_that_of_the_standard() -> None:
     """The example that Standard Webhooks 1.0 gives."""
     found = posting.signature(
         "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw",
@@ -112,7 +124,7 @@ def test_a_signature_is_that_of_the_standard():
     assert found == "v1,g0hM9SsE+OTPJTGt/tmIKtSyZlE3uFJELVlNIOLJ1OE="
 
 
-def test_a_secret_that_is_no_base64_is_the_key_itself():
+def test_a_secret_that_is_no_base64_is_the_key_itself() -> None:
     key = base64.b64encode(b"reed").decode()
     same = {posting.signature(s, "1", 2, b"x") for s in ("reed", f"whsec_{key}")}
     assert len(same) == 1
@@ -121,7 +133,7 @@ def test_a_secret_that_is_no_base64_is_the_key_itself():
     assert posting.signature("reed", "1", 2, b"y") not in same
 
 
-def test_it_is_signed_at_the_moment_it_goes(hook):
+def test_it_is_signed_at_the_moment_it_goes(hook: Hook) -> None:
     before = int(time.time())
     assert ask(channel(hook.url, "reed"), "report-1", b"{}", LOOPBACK).ok
     ((headers, body),) = hook.taken
@@ -154,7 +166,9 @@ def test_it_is_signed_at_the_moment_it_goes(hook):
         (503, UnreachableError),
     ],
 )
-def test_only_an_answer_of_2xx_is_taken_for_good(hook, status, error):
+def test_only_an_answer_of_2xx_is_taken_for_good(
+    hook: Hook, status: int, error: type[Any] | None
+) -> None:
     hook.status, hook.words = status, b""
     if error is None:
         assert send(channel(hook.url), "1", b"{}", LOOPBACK) == {}
@@ -164,7 +178,7 @@ def test_only_an_answer_of_2xx_is_taken_for_good(hook, status, error):
     assert type(caught.value) is error and len(hook.taken) == 1, "no redirect is followed"
 
 
-def test_nobody_there_is_said_without_the_address():
+def test_nobody_there_is_said_without_the_address() -> None:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         url = f"http://127.0.0.1:{probe.getsockname()[1]}/hooks/secret-part"
@@ -176,7 +190,7 @@ def test_nobody_there_is_said_without_the_address():
     assert type(caught.value) is UnreachableError and "bad" not in str(caught.value)
 
 
-def test_an_answer_without_an_end_is_read_no_further_than_it_is_shown(hook):
+def test_an_answer_without_an_end_is_read_no_further_than_it_is_shown(hook: Hook) -> None:
     hook.words, hook.endless = b"\xff" + b"word " * 10_000, True
     answer = ask(channel(hook.url), "1", b"{}", LOOPBACK)
     assert answer.ok and len(answer.body) == 500 and answer.body.startswith("\ufffdword word")
@@ -185,11 +199,11 @@ def test_an_answer_without_an_end_is_read_no_further_than_it_is_shown(hook):
 
 
 @pytest.mark.parametrize(("size", "seconds", "read"), [(1, -1, 1), (1, 3600, 2000), (700, 3600, 3)])
-def test_reading_ends_by_what_was_read_and_by_time(size, seconds, read):
+def test_reading_ends_by_what_was_read_and_by_time(size: int, seconds: int, read: int) -> None:
     parts = []
 
     class Drip:
-        def iter_raw(self):
+        def iter_raw(self) -> Iterator[bytes]:
             for _ in range(100_000):
                 parts.append(1)
                 yield b"x" * size
@@ -210,7 +224,9 @@ def test_reading_ends_by_what_was_read_and_by_time(size, seconds, read):
         "[fe80::1]",
     ],
 )
-def test_it_reaches_nothing_that_only_this_machine_can_reach(hook, host, monkeypatch):
+def test_it_reaches_nothing_that_only_this_machine_can_reach(
+    hook: Hook, host: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Nor by a proxy of the environment."""
     port = hook.url.split(":")[2].split("/")[0]
     monkeypatch.setenv("http_proxy", f"http://127.0.0.1:{port}")
@@ -220,11 +236,13 @@ def test_it_reaches_nothing_that_only_this_machine_can_reach(hook, host, monkeyp
         assert "webhook_networks" in answer.error, answer
 
 
-def test_it_goes_to_the_address_that_was_looked_at(hook, monkeypatch):
+def test_it_goes_to_the_address_that_was_looked_at(
+    hook: Hook, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """A name that leads somewhere else the second time leads nowhere."""
     asked = []
 
-    def look_up(host, port, *more, **options):
+    def look_up(host: str, port: int, *more: Any, **options: Any) -> list[Any]:
         asked.append(host)
         address = "127.0.0.1" if len(asked) > 1 else "192.0.2.1"
         return [(socket.AF_INET, socket.SOCK_STREAM, 6, "", (address, port))]

@@ -1,16 +1,22 @@
 """The command line, and that API, client and command line are one."""
 
+from __future__ import annotations
+
 import inspect
 import json
 import os
 import re
 import threading
+from collections.abc import Iterator
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
+from typing import Any
 
-from running import run, set_up, sftp_store, small_account
+from running import Service, run, set_up, sftp_store, small_account
 
 from fasciculus.cli.main import ENTRIES
 from fasciculus.client import Client
+from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.service.http import handlers
 from fasciculus.service.http.operations import OPERATIONS
 
@@ -73,7 +79,7 @@ def commands() -> set[str]:
     return found
 
 
-def every_command():
+def every_command() -> Iterator[Any]:
     """(words, command) of each command there is."""
     for name, entry in ENTRIES.items():
         command = entry.load()
@@ -81,13 +87,13 @@ def every_command():
         yield from [(f"{name} {v}", c) for v, c in verbs.items()] if verbs else [(name, command)]
 
 
-def test_every_command_speaks_json():
+def test_every_command_speaks_json() -> None:
     for words, command in every_command():
         options = {option for parameter in command.params for option in parameter.opts}
         assert "--json" in options or words == "serve", words
 
 
-def test_every_operation_has_a_client_method_and_a_command():
+def test_every_operation_has_a_client_method_and_a_command() -> None:
     assert handlers  # imported for the operations they register
     known = commands()
     for operation in OPERATIONS:
@@ -105,13 +111,15 @@ def test_every_operation_has_a_client_method_and_a_command():
     assert ours - names == {"close", "every", "health", "start"}
 
 
-def test_from_nothing_to_a_restored_account(running, stand_in, tmp_path):
+def test_from_nothing_to_a_restored_account(
+    running: Service, stand_in: SftpStandIn, tmp_path: Path
+) -> None:
     account = small_account(tmp_path, "millpond")
     (stand_in.root / "bundles").mkdir()
     password = tmp_path / "password"
     password.write_text(stand_in.password + "\n")
 
-    def good(*words):
+    def good(*words: Any) -> str:
         found = running.cli(*words)
         assert found.returncode == 0, found.stdout + found.stderr
         return found.stdout
@@ -202,12 +210,12 @@ def test_from_nothing_to_a_restored_account(running, stand_in, tmp_path):
     assert "stay" in good("jobs", "remove", "nightly", "--yes")
 
 
-def test_exit_codes_and_ways_out(running, stand_in, tmp_path):
+def test_exit_codes_and_ways_out(running: Service, stand_in: SftpStandIn, tmp_path: Path) -> None:
     with running.client() as client:
         set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)])
         run(client, "nightly")
 
-    def code(*words, **more):
+    def code(*words: Any, **more: Any) -> Any:
         found = running.cli(*words, **more)
         return found.returncode, found.stdout + found.stderr
 
@@ -240,11 +248,10 @@ def test_exit_codes_and_ways_out(running, stand_in, tmp_path):
     assert number == 1 and "Job nightly: failed" in text
 
 
-def test_signing_in_keeps_a_token(running, tmp_path):
+def test_signing_in_keeps_a_token(running: Service, tmp_path: Path) -> None:
     import pty
     import subprocess
     import sys
-    from pathlib import Path
 
     controller, terminal = pty.openpty()
     environment = {**running.environment, "FASCICULUS_URL": running.url, "HOME": str(tmp_path)}
@@ -273,7 +280,9 @@ def test_signing_in_keeps_a_token(running, tmp_path):
     assert not kept.exists()
 
 
-def test_a_host_described_found_covered_and_measured_from_the_command_line(running, tmp_path):
+def test_a_host_described_found_covered_and_measured_from_the_command_line(
+    running: Service, tmp_path: Path
+) -> None:
     valley = tmp_path / "valley"
     for name in ("millpond", "ferryline"):
         (valley / name / f"sites/{name}.example/cache").mkdir(parents=True)
@@ -282,7 +291,7 @@ def test_a_host_described_found_covered_and_measured_from_the_command_line(runni
     (tmp_path / "attic").mkdir()
     (tmp_path / "key").write_text("not a key")
 
-    def said(*words, code=0):
+    def said(*words: Any, code: int = 0) -> str:
         found = running.cli(*words)
         assert found.returncode == code, (words, found.stdout, found.stderr)
         return found.stdout + found.stderr
@@ -391,8 +400,8 @@ def test_a_host_described_found_covered_and_measured_from_the_command_line(runni
     assert json.loads(said("bundles", "list", "--subject", "millpond", "--json")) == []
 
 
-def test_wrong_use_is_answered_with_what_was_meant(running):
-    def said(*words):
+def test_wrong_use_is_answered_with_what_was_meant(running: Service) -> None:
+    def said(*words: Any) -> str:
         found = running.cli(*words)
         assert found.returncode == 2, found.stdout
         return found.stderr
@@ -417,12 +426,12 @@ def test_wrong_use_is_answered_with_what_was_meant(running):
     assert "Usage" not in said("jobs", "lst")
 
 
-def test_no_password_goes_to_what_is_not_fasciculus(running, tmp_path):
+def test_no_password_goes_to_what_is_not_fasciculus(running: Service, tmp_path: Path) -> None:
     """Another program listens at the address: it is asked who it is, and told nothing."""
     asked = []
 
     class Stranger(BaseHTTPRequestHandler):
-        def do_GET(self):
+        def do_GET(self) -> None:
             asked.append(self.path)
             self.send_response(200)
             self.end_headers()
@@ -430,7 +439,7 @@ def test_no_password_goes_to_what_is_not_fasciculus(running, tmp_path):
 
         do_POST = do_GET
 
-        def log_message(self, *_):
+        def log_message(self, *_: Any) -> None:
             pass
 
     (tmp_path / "password").write_text("sedge-and-quill\n")
@@ -444,7 +453,9 @@ def test_no_password_goes_to_what_is_not_fasciculus(running, tmp_path):
     assert asked == ["/health"]
 
 
-def test_a_wrong_password_and_a_wrong_option_say_what_helps(running, tmp_path):
+def test_a_wrong_password_and_a_wrong_option_say_what_helps(
+    running: Service, tmp_path: Path
+) -> None:
     password = tmp_path / "password"
     password.write_text("wrong")
     said = running.cli("sign-in", "--password-file", str(password))

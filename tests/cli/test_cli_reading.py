@@ -1,10 +1,15 @@
 """Reading commands: they print what is in the records, for people and for programs."""
 
+from __future__ import annotations
+
 import json
 import os
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
 
 import pytest
-from running import folder_stores, run, set_up, small_account
+from running import Service, folder_stores, run, set_up, small_account
 from typer.testing import CliRunner
 
 from fasciculus.cli.main import app
@@ -12,7 +17,7 @@ from fasciculus.models import RestoreStart
 
 
 @pytest.fixture
-def valley(running, tmp_path):
+def valley(running: Service, tmp_path: Path) -> Iterator[Any]:
     """Two nights of one account on two stores, a report that waits, a restore."""
     account = small_account(tmp_path, "millpond", files=4)
     stores = folder_stores(tmp_path, "attic", "cellar")
@@ -31,7 +36,7 @@ def valley(running, tmp_path):
 
 
 @pytest.fixture
-def said(valley, monkeypatch):
+def said(valley: Any, monkeypatch: pytest.MonkeyPatch) -> Any:
     """Run a command without a process, and return its output."""
     running = valley[2]
     for key, value in (
@@ -43,7 +48,7 @@ def said(valley, monkeypatch):
     return lambda *words: CliRunner().invoke(app, words)
 
 
-def test_each_reading_command_tells_people_and_programs_the_same(valley, said):
+def test_each_reading_command_tells_people_and_programs_the_same(valley: Any, said: Any) -> None:
     client, newest, _ = valley
     verify, repack = (client.maintenance_list(kind=kind).items[0] for kind in ("verify", "repack"))
     expected = {
@@ -113,7 +118,7 @@ def test_each_reading_command_tells_people_and_programs_the_same(valley, said):
     assert not wrong
 
 
-def test_what_is_not_there_is_answered_with_what_is(said):
+def test_what_is_not_there_is_answered_with_what_is(said: Any) -> None:
     for words, wanted in {
         ("stores", "show", "atic"): "attic",
         ("jobs", "show", "nightli"): "nightly",

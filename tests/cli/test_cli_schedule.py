@@ -1,19 +1,24 @@
 """Commands for timetables, pauses, addresses, pins, alerts and templates."""
 
+from __future__ import annotations
+
 import json
+from collections.abc import Callable
 from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
 
 import pytest
-from running import folder_stores, run, set_up, small_account, until
+from running import Service, folder_stores, run, set_up, small_account, until
 
 
 @pytest.fixture
-def cli(running, tmp_path):
+def cli(running: Service, tmp_path: Path) -> Callable[..., Any]:
     with running.client() as client:
         accounts = [small_account(tmp_path, name) for name in ("millpond", "ferryline")]
         set_up(client, accounts, folder_stores(tmp_path, "attic", "cellar"))
 
-    def say(*words, typed="", code=0):
+    def say(*words: Any, typed: str = "", code: int = 0) -> str:
         said = running.cli(*words, typed=typed)
         assert said.returncode == code, (words, said)
         return said.stdout + said.stderr
@@ -21,7 +26,7 @@ def cli(running, tmp_path):
     return say
 
 
-def test_everything_about_when_and_how_many_can_be_said(cli):
+def test_everything_about_when_and_how_many_can_be_said(cli: Callable[..., Any]) -> None:
     said = cli(
         *("jobs", "change", "nightly", "--when", "daily 02:15; monthly last sun 12:00"),
         *("--zone", "Europe/London", "--hours", "00:00-13:00", "--first-day", "2026-12-01"),
@@ -68,12 +73,14 @@ def test_everything_about_when_and_how_many_can_be_said(cli):
         (("--first-day", "2026-12-02", "--last-day", "2026-12-01"), "--last-day"),
     ],
 )
-def test_what_is_wrong_is_said_by_the_option(cli, running, options, words):
+def test_what_is_wrong_is_said_by_the_option(
+    cli: Callable[..., Any], running: Service, options: tuple[Any, ...], words: str
+) -> None:
     said = running.cli("jobs", "change", "nightly", *options)
     assert said.returncode in (2, 6) and words in said.stderr, said
 
 
-def test_pauses_addresses_and_copies(cli, running):
+def test_pauses_addresses_and_copies(cli: Callable[..., Any], running: Service) -> None:
     assert "Paused nightly until 2099-01-01" in cli(
         "jobs", "pause", "nightly", "--until", "2099-01-01", "--reason", "audit"
     )
@@ -100,7 +107,7 @@ def test_pauses_addresses_and_copies(cli, running):
     assert "keeps the newest 7 copies" in cli("jobs", "revert", "weekly", str(number), "--yes")
 
 
-def test_one_run_of_its_own_name_and_pins(cli, running):
+def test_one_run_of_its_own_name_and_pins(cli: Callable[..., Any], running: Service) -> None:
     cli(*("start", "nightly", "--wait", "--quiet", "--name", "Before", "--only", "millpond"))
     (bundle,) = json.loads(cli("bundles", "list", "--json"))
     assert bundle["subject"] == "millpond" and bundle["pin"]["reason"] == "Before"
@@ -110,7 +117,9 @@ def test_one_run_of_its_own_name_and_pins(cli, running):
     assert "--only" in cli("start", "nightly", "--only", "reed", code=2)
 
 
-def test_alerts_words_and_the_feed(cli, running, tmp_path):
+def test_alerts_words_and_the_feed(
+    cli: Callable[..., Any], running: Service, tmp_path: Path
+) -> None:
     (tmp_path / "millpond").rename(tmp_path / "away")
     with running.client() as client:
         run(client, "nightly")

@@ -1,5 +1,7 @@
 """Tables on narrow terminals, and days as people write them."""
 
+from __future__ import annotations
+
 import io
 from datetime import UTC
 
@@ -24,7 +26,7 @@ from fasciculus.cli.terminal import SafeConsole
         ("24 Dec", "2026-12-24 00:00"),
     ],
 )
-def test_moments_as_people_write_them(text, wanted):
+def test_moments_as_people_write_them(text: str, wanted: str) -> None:
     with time_machine.travel("2026-11-24T10:00:00+00:00", tick=False):
         found = parse_moment(text)
         assert f"{found.astimezone(UTC):%Y-%m-%d %H:%M}" == wanted
@@ -32,12 +34,12 @@ def test_moments_as_people_write_them(text, wanted):
 
 
 @pytest.mark.parametrize("text", ["soonish", "5", "", "never"])
-def test_what_is_no_moment_is_said_with_what_is_one(text):
+def test_what_is_no_moment_is_said_with_what_is_one(text: str) -> None:
     with pytest.raises(typer.BadParameter, match="Write for example “tomorrow”"):
         parse_moment(text)
 
 
-def test_a_table_that_is_too_wide_is_shown_row_by_row(monkeypatch):
+def test_a_table_that_is_too_wide_is_shown_row_by_row(monkeypatch: pytest.MonkeyPatch) -> None:
     rows = [("millpond", "all of it, every night"), ("ferryline", "")]
     columns = [("JOB", lambda row: row[0]), ("WHAT", lambda row: row[1])]
     for width, wanted in (

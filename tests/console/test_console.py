@@ -1,15 +1,30 @@
 """The console in headless Chromium, as its users would."""
 
+from __future__ import annotations
+
 import os
 import re
+from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 import pytest
 from gate import Gate
-from playwright.sync_api import expect, sync_playwright
-from running import PASSWORD, folder_stores, run, service, set_up, sftp_store, small_account, until
+from playwright.sync_api import Page, expect, sync_playwright
+from running import (
+    PASSWORD,
+    Service,
+    folder_stores,
+    run,
+    service,
+    set_up,
+    sftp_store,
+    small_account,
+    until,
+)
 
+from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.models import StoreInput
 
 # A busy machine may take its time; what is tested is that it comes, not how soon.
@@ -28,7 +43,7 @@ FLAGS = [
 
 
 @pytest.fixture(scope="module")
-def browser():
+def browser() -> Iterator[Any]:
     with sync_playwright() as playwright:
         found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         yield found
@@ -36,7 +51,7 @@ def browser():
 
 
 @pytest.fixture
-def page(browser):
+def page(browser: Any) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800}, timezone_id="UTC")
     found = context.new_page()
     found.set_default_timeout(20_000)
@@ -55,14 +70,14 @@ AXE_FAULTS = """async () => {
 }"""
 
 
-def sign_in(page, running):
+def sign_in(page: Page, running: Service) -> None:
     page.goto(f"{running.url}/")
     page.get_by_label("Password").fill(PASSWORD)
     page.get_by_role("button", name="Sign in").click()
     expect(page.get_by_role("navigation", name="Pages")).to_be_visible()
 
 
-def check_access(page, name):
+def check_access(page: Page, name: str) -> None:
     """WCAG 2.2 AA, as far as axe can tell."""
     page.evaluate(AXE.read_text())
     found = page.evaluate(AXE_FAULTS)
@@ -70,7 +85,9 @@ def check_access(page, name):
 
 
 @pytest.mark.xdist_group("console")
-def test_damage_is_shown_repaired_and_changes_are_listed(running, page, tmp_path):
+def test_damage_is_shown_repaired_and_changes_are_listed(
+    running: Service, page: Page, tmp_path: Path
+) -> None:
     for store in ("attic", "cellar"):
         (tmp_path / store).mkdir()
     account = small_account(tmp_path, "millpond")
@@ -126,7 +143,9 @@ def test_damage_is_shown_repaired_and_changes_are_listed(running, page, tmp_path
 
 
 @pytest.mark.xdist_group("console")
-def test_from_an_empty_console_to_a_restored_bundle(running, stand_in, page, tmp_path):
+def test_from_an_empty_console_to_a_restored_bundle(
+    running: Service, stand_in: SftpStandIn, page: Page, tmp_path: Path
+) -> None:
     (stand_in.root / "bundles").mkdir()
     account = small_account(tmp_path, "millpond")
     page.goto(f"{running.url}/")
@@ -239,7 +258,9 @@ def test_from_an_empty_console_to_a_restored_bundle(running, stand_in, page, tmp
 
 
 @pytest.mark.xdist_group("console")
-def test_progress_moves_without_reload_whoever_started_it(running, stand_in, page, tmp_path):
+def test_progress_moves_without_reload_whoever_started_it(
+    running: Service, stand_in: SftpStandIn, page: Page, tmp_path: Path
+) -> None:
     account = small_account(tmp_path, "millpond")
     for number in range(4):
         (tmp_path / f"millpond/data-{number}.bin").write_bytes(os.urandom(2_000_000))
@@ -269,7 +290,9 @@ def test_progress_moves_without_reload_whoever_started_it(running, stand_in, pag
 
 
 @pytest.mark.xdist_group("console")
-def test_three_hundred_accounts_are_taken_over_in_the_console(running, page, tmp_path):
+def test_three_hundred_accounts_are_taken_over_in_the_console(
+    running: Service, page: Page, tmp_path: Path
+) -> None:
     for number in range(300):
         (tmp_path / f"valley/acc{number:03d}/sites/acc{number:03d}.example").mkdir(parents=True)
     (tmp_path / "attic").mkdir()
@@ -327,7 +350,9 @@ PAGES = [
 
 @pytest.mark.xdist_group("console")
 @pytest.mark.parametrize("scheme", ["light", "dark"])
-def test_every_page_is_accessible_and_fits(running, browser, tmp_path, scheme):
+def test_every_page_is_accessible_and_fits(
+    running: Service, browser: Any, tmp_path: Path, scheme: str
+) -> None:
     (tmp_path / "attic").mkdir()
     with running.client() as client:
         set_up(
@@ -360,7 +385,7 @@ def test_every_page_is_accessible_and_fits(running, browser, tmp_path, scheme):
 
 
 @pytest.mark.xdist_group("console")
-def test_when_how_many_and_who_is_told(running, browser, tmp_path):
+def test_when_how_many_and_who_is_told(running: Service, browser: Any, tmp_path: Path) -> None:
     with running.client() as client:
         accounts = [small_account(tmp_path, name) for name in ("millpond", "ferryline")]
         told = {"report_to": ["duty@sedge-quill.example"]}
@@ -449,7 +474,9 @@ def test_when_how_many_and_who_is_told(running, browser, tmp_path):
 
 
 @pytest.mark.xdist_group("console")
-def test_what_a_store_proposes_is_chosen_and_accepted(running, page, tmp_path):
+def test_what_a_store_proposes_is_chosen_and_accepted(
+    running: Service, page: Page, tmp_path: Path
+) -> None:
     (attic,) = folder_stores(tmp_path, "attic")
     with service(tmp_path / "old") as old, old.client() as client:
         set_up(client, [small_account(tmp_path, "millpond")], [attic])

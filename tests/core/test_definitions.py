@@ -1,12 +1,16 @@
 """Definitions as TOML and back."""
 
+from __future__ import annotations
+
+from typing import Any
+
 import pytest
 
 from fasciculus.core.definitions import changed_fields, from_text, reference_name, to_text
 from fasciculus.core.errors import SettingError
 
 
-def test_definitions_as_text_and_back():
+def test_definitions_as_text_and_back() -> None:
     tables = {
         "hosts": {"reed-1": {"port": 22}},
         "jobs": {"nightly": {"stores": ["a"], "rules": {"sets": ["logs"]}}},
@@ -33,7 +37,9 @@ def test_definitions_as_text_and_back():
     ]
 
 
-def test_the_text_says_what_it_is_and_comes_in_the_order_in_which_things_build_on_each_other():
+def test_the_text_says_what_it_is_and_comes_in_the_order_in_which_things_build_on_each_other() -> (
+    None
+):
     text = to_text({"jobs": {"n": {"keep": 7}}, "hosts": {"reed-1": {}}, "stores": {}}, {})
     assert text.startswith("# All that is set in Fasciculus.")
     assert '{ env = "NAME" }' in text and "{{" not in text
@@ -41,7 +47,7 @@ def test_the_text_says_what_it_is_and_comes_in_the_order_in_which_things_build_o
     assert from_text(text).tables["jobs"] == {"n": {"keep": 7}}
 
 
-def test_an_empty_text_defines_nothing():
+def test_an_empty_text_defines_nothing() -> None:
     found = from_text("# nothing\n")
     assert (found.tables, found.references) == ({}, {})
 
@@ -57,7 +63,9 @@ def test_an_empty_text_defines_nothing():
         ("12", None),
     ],
 )
-def test_a_secret_is_named_by_one_reference_and_never_written_out(reference, taken):
+def test_a_secret_is_named_by_one_reference_and_never_written_out(
+    reference: str, taken: dict[Any, Any] | None
+) -> None:
     text = f"[stores.attic]\nsecrets = {{ password = {reference} }}"
     if taken is None:
         with pytest.raises(SettingError, match=r"stores\.attic\.password is written out"):
@@ -68,13 +76,13 @@ def test_a_secret_is_named_by_one_reference_and_never_written_out(reference, tak
     assert found.tables == {"stores": {"attic": {}}}, "a secret is no setting"
 
 
-def test_the_name_of_a_variable_has_only_what_a_shell_takes():
+def test_the_name_of_a_variable_has_only_what_a_shell_takes() -> None:
     assert reference_name("stores", "boat-house.2", "private_key") == (
         "FASCICULUS_STORES_BOAT_HOUSE_2_PRIVATE_KEY"
     )
 
 
-def test_what_is_not_a_table_of_tables_is_refused():
+def test_what_is_not_a_table_of_tables_is_refused() -> None:
     for text in ("[hosts]\nreed-1 = 4", "hosts = []"):
         with pytest.raises(SettingError, match="“hosts” is not a table of tables") as caught:
             from_text(text)
@@ -95,5 +103,7 @@ def test_what_is_not_a_table_of_tables_is_refused():
         ({"a": None}, {}, []),
     ],
 )
-def test_fields_that_differ(before, after, fields):
+def test_fields_that_differ(
+    before: dict[Any, Any], after: dict[Any, Any], fields: list[Any]
+) -> None:
     assert changed_fields(before, after) == fields

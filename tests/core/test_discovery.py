@@ -1,5 +1,9 @@
 """Accounts out of what a host tells; coverage; definitions as text; surveys."""
 
+from __future__ import annotations
+
+from typing import Any
+
 import pytest
 
 from fasciculus.core.discovery.accounts import (
@@ -47,7 +51,7 @@ ServerName outside.example
 """
 
 
-def test_names_and_roots_out_of_web_servers_configuration():
+def test_names_and_roots_out_of_web_servers_configuration() -> None:
     assert list(nginx_hosts(NGINX)) == [
         VirtualHost(("millpond.example", "www.millpond.example"), "/home/millpond/sites/a b")
     ]
@@ -62,7 +66,7 @@ def test_names_and_roots_out_of_web_servers_configuration():
     assert list(apache_hosts("<VirtualHost\nDocumentRoot 'x\nServerName y")) == []
 
 
-def test_accounts_are_put_together_from_what_was_read():
+def test_accounts_are_put_together_from_what_was_read() -> None:
     facts = HostFacts(
         folders=[
             "/home/mill",
@@ -108,12 +112,12 @@ def test_accounts_are_put_together_from_what_was_read():
 @pytest.mark.parametrize(
     "rule", ["home/{account}", "/home/x", "/home/{user}", "/{account}/{account}"]
 )
-def test_a_rule_that_is_none_is_refused(rule):
+def test_a_rule_that_is_none_is_refused(rule: str) -> None:
     with pytest.raises(SettingError):
         rule_pattern(rule)
 
 
-def test_the_difference_is_said_in_words():
+def test_the_difference_is_said_in_words() -> None:
     before = [
         DiscoveredAccount(
             "a",
@@ -172,7 +176,7 @@ def test_the_difference_is_said_in_words():
         ("} } {", []),
     ],
 )
-def test_nginx_servers(text, hosts):
+def test_nginx_servers(text: str, hosts: list[Any] | None) -> None:
     found = [(host.names, host.root) for host in nginx_hosts(text)]
     if hosts is None:
         ((names, root),) = found
@@ -181,7 +185,7 @@ def test_nginx_servers(text, hosts):
         assert found == hosts
 
 
-def test_each_server_has_its_own_names_and_root():
+def test_each_server_has_its_own_names_and_root() -> None:
     text = "server { server_name a.example; root /a; } server { server_name b.example; root /b; }"
     assert [(h.names, h.root) for h in nginx_hosts(text)] == [
         (("a.example",), "/a"),
@@ -203,7 +207,7 @@ def test_each_server_has_its_own_names_and_root():
         (["ServerName 'a.example", "DocumentRoot /srv/a"], [((), "/srv/a")]),
     ],
 )
-def test_apache_hosts(lines, hosts):
+def test_apache_hosts(lines: list[str], hosts: int | list[Any] | None) -> None:
     text = "\n".join(["<VirtualHost *:80>", *lines, "</VirtualHost>", "ServerName out.example"])
     found = [(host.names, host.root) for host in apache_hosts(text)]
     if hosts == 3:
@@ -212,11 +216,11 @@ def test_apache_hosts(lines, hosts):
         assert found == ([(("a.example",), "/srv/a")] if hosts is None else hosts)
 
 
-def account(name, **more):
+def account(name: str, **more: Any) -> DiscoveredAccount:
     return DiscoveredAccount(name, f"/home/{name}", **more)
 
 
-def found_in(facts, **rules):
+def found_in(facts: HostFacts, **rules: Any) -> list[Any]:
     given = {
         "homes": ["/home/{account}"],
         "sites": [],
@@ -228,7 +232,7 @@ def found_in(facts, **rules):
     return assemble(facts, **given)
 
 
-def test_folders_that_are_no_account():
+def test_folders_that_are_no_account() -> None:
     facts = HostFacts(folders=["/home/a", "/home/.hidden", "/home/B", "/home/a/b", "/srv/c"])
     assert [found.name for found in found_in(facts)] == ["a"]
     assert found_in(facts, excluded=["a"]) == []
@@ -238,13 +242,13 @@ def test_folders_that_are_no_account():
     ]
 
 
-def test_the_first_rule_that_finds_an_account_says_where_it_lives():
+def test_the_first_rule_that_finds_an_account_says_where_it_lives() -> None:
     facts = HostFacts(folders=["/home/a", "/srv/a"])
     (found,) = found_in(facts, homes=["/srv/{account}", "/home/{account}"])
     assert found.home == "/srv/a"
 
 
-def test_databases_by_prefix_grants_and_files():
+def test_databases_by_prefix_grants_and_files() -> None:
     facts = HostFacts(
         folders=["/home/mill", "/home/mill_pond"],
         databases=[("mariadb", n) for n in ("mill", "mill_x", "mill_pond_y", "other", "granted")],
@@ -261,7 +265,7 @@ def test_databases_by_prefix_grants_and_files():
     assert {d.name for d in bare[0].databases} == {"data/x.db"}
 
 
-def test_a_file_belongs_to_the_innermost_home_and_site():
+def test_a_file_belongs_to_the_innermost_home_and_site() -> None:
     facts = HostFacts(
         folders=["/home/a", "/home/a/sites/x.example"],
         database_files=[("sqlite", "/home/a/sites/x.example/d.db"), ("sqlite", "/home/a/e.db")],
@@ -273,7 +277,7 @@ def test_a_file_belongs_to_the_innermost_home_and_site():
     }
 
 
-def test_a_mail_domain_goes_with_the_site_of_its_name_or_below():
+def test_a_mail_domain_goes_with_the_site_of_its_name_or_below() -> None:
     facts = HostFacts(
         folders=["/home/a", "/home/b", "/home/a/s/www.pond.example", "/home/b/s/mill.example"],
         mail_domains=["pond.example", "mill.example", "example", "strange.example"],
@@ -282,7 +286,7 @@ def test_a_mail_domain_goes_with_the_site_of_its_name_or_below():
     assert one.mail_domains == {"pond.example"} and two.mail_domains == {"mill.example"}
 
 
-def test_no_difference_is_no_proposal():
+def test_no_difference_is_no_proposal() -> None:
     known = [account("a", sites={"a.example": "/home/a/x"})]
     assert difference(known, known) == []
     moved = [account("a", sites={"a.example": "/home/a/y"})]
@@ -290,7 +294,7 @@ def test_no_difference_is_no_proposal():
     assert row.changes == ("site a.example serves /home/a/y instead of /home/a/x",)
 
 
-def test_what_no_rule_gives_to_an_account_is_said():
+def test_what_no_rule_gives_to_an_account_is_said() -> None:
     """A database without an owner, and server names that say no domain."""
     text = """
     server { server_name ~^shop\\d+$ *.pond.example; root /home/mill_pond/shop; }

@@ -1,8 +1,12 @@
 """Patterns judge as git does; limits, ready sets, and only what is included."""
 
+from __future__ import annotations
+
 import os
 import subprocess
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -24,7 +28,7 @@ PARTS = st.sampled_from(["a", "*.log", "cache", "**", "k*p", "?", "[ab]*", "data
 
 
 @st.composite
-def pattern(draw):
+def pattern(draw: Callable[..., Any]) -> str:
     text = "/".join(draw(st.lists(PARTS, min_size=1, max_size=3)))
     return (
         draw(st.sampled_from(["", "", "!"]))
@@ -43,7 +47,9 @@ def kept(root: Path, rules: FileRules) -> set[str]:
     max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
 )
 @given(PATHS, st.lists(pattern(), min_size=1, max_size=4))
-def test_excludes_mean_what_they_mean_to_git(tmp_path_factory, paths, lines):
+def test_excludes_mean_what_they_mean_to_git(
+    tmp_path_factory: Any, paths: list[str], lines: list[str]
+) -> None:
     root = tmp_path_factory.mktemp("tree")
     for path in paths:
         target = root / path
@@ -80,7 +86,7 @@ def judged(rules: FileRules, *paths: str, size: int = 10, age_days: int = 0) -> 
     ]
 
 
-def test_ready_sets_keep_the_folders_themselves():
+def test_ready_sets_keep_the_folders_themselves() -> None:
     rules = FileRules(sets=tuple(READY_SETS))
     assert judged(
         rules, "site/", "site/cache/", "site/cache/x", "site/logs/", "site/logs/old/", "a.log"
@@ -95,14 +101,14 @@ def test_ready_sets_keep_the_folders_themselves():
     assert judged(rules, "node_modules/", "catalogue/", "cachet") == ["node_modules/", "", ""]
 
 
-def test_limits_of_size_and_age_are_for_files():
+def test_limits_of_size_and_age_are_for_files() -> None:
     rules = FileRules(larger_than=1000, older_than=30)
     assert judged(rules, "a", size=1000, age_days=30) == [""]
     assert judged(rules, "a", "b/", size=1001) == ["larger than 1000 B", ""]
     assert judged(rules, "a", "b/", age_days=31) == ["older than 30 days", ""]
 
 
-def test_includes_keep_the_folders_on_the_way():
+def test_includes_keep_the_folders_on_the_way() -> None:
     rules = FileRules(includes=("/public/", "*.sql"), excludes=("tmp/",))
     assert judged(rules, "public/", "public/deep/x", "other/", "other/a.sql", "other/b") == [
         "",
@@ -114,24 +120,24 @@ def test_includes_keep_the_folders_on_the_way():
     assert judged(rules, "public/", "public/tmp/") == ["", "tmp/"]
 
 
-def test_names_that_are_not_utf8_are_judged_too():
+def test_names_that_are_not_utf8_are_judged_too() -> None:
     chooser = FileSelector(FileRules(excludes=("*.log",)), 0)
     assert chooser.judge(b"caf\xe9.log", False, True, 1, 0) == "*.log"
     assert chooser.judge(b"caf\xe9", False, True, 1, 0) == ""
 
 
 @pytest.mark.parametrize("text", ["", "   ", "# comment", "a\nb", "!"])
-def test_what_is_no_pattern_is_refused(text):
+def test_what_is_no_pattern_is_refused(text: str) -> None:
     with pytest.raises(SettingError, match="not a pattern"):
         check_pattern(text)
 
 
-def test_one_file_system_stops_at_a_mount(tmp_path, monkeypatch):
+def test_one_file_system_stops_at_a_mount(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     (tmp_path / "mounted/deep").mkdir(parents=True)
     (tmp_path / "mounted/file").write_text("elsewhere")
     stat = os.stat
 
-    def other_device(path, **more):
+    def other_device(path: bytes, **more: Any) -> Any:
         info = list(stat(path, **more))
         if path == b"mounted":
             info[2] += 1
@@ -147,11 +153,11 @@ def test_one_file_system_stops_at_a_mount(tmp_path, monkeypatch):
     assert left == [(b"mounted", "on another file system")]
 
 
-def selector(rules):
+def selector(rules: FileRules) -> FileSelector:
     return FileSelector(rules, 0)
 
 
-def verdict(chooser, path, is_dir=False):
+def verdict(chooser: FileSelector, path: str, is_dir: bool = False) -> str:
     return chooser.judge(path.encode(), is_dir, not is_dir, 1, 0)
 
 
@@ -183,22 +189,22 @@ def verdict(chooser, path, is_dir=False):
         ("a.b", "aXb", False),
     ],
 )
-def test_patterns_of_gitignore(pattern, path, out):
+def test_patterns_of_gitignore(pattern: str, path: str, out: bool) -> None:
     assert bool(verdict(selector(FileRules(excludes=(pattern,))), path)) is out
 
 
-def test_a_later_pattern_decides_and_what_is_inside_comes_back():
+def test_a_later_pattern_decides_and_what_is_inside_comes_back() -> None:
     chooser = selector(FileRules(excludes=("cache/**", "!cache/keep", "*.log", "!a.log", "a.log")))
     assert verdict(chooser, "cache/x") == "cache/**"
     assert verdict(chooser, "cache/keep") == "" and verdict(chooser, "a.log") == "a.log"
 
 
-def test_a_pattern_for_folders_is_for_folders():
+def test_a_pattern_for_folders_is_for_folders() -> None:
     chooser = selector(FileRules(excludes=("build/",)))
     assert verdict(chooser, "build", True) == "build/" and verdict(chooser, "build") == ""
 
 
-def test_folders_with_rules_of_their_own():
+def test_folders_with_rules_of_their_own() -> None:
     chooser = selector(FileRules(ignore_file=".leave", excludes=("*.bak",)))
     chooser.enter(b"", None, "top.txt\n")
     assert verdict(chooser, "top.txt") == ".leave: top.txt"
@@ -214,7 +220,7 @@ def test_folders_with_rules_of_their_own():
     assert verdict(chooser, "b/top.txt") == ".leave: top.txt"
 
 
-def test_a_folder_that_is_tagged_keeps_its_tag_alone():
+def test_a_folder_that_is_tagged_keeps_its_tag_alone() -> None:
     mark = b"Signature: 8a477f597d28d172789f06886806bc55"
     chooser = selector(FileRules(skip_tagged_caches=True))
     assert chooser.looks_into_folders
@@ -230,7 +236,7 @@ def test_a_folder_that_is_tagged_keeps_its_tag_alone():
 
 
 @pytest.mark.parametrize("text", ["a\0b", "[", "a\nb", "/", "//", "!/"])
-def test_what_no_pattern_may_hold(text):
+def test_what_no_pattern_may_hold(text: str) -> None:
     try:
         assert check_pattern(text) == text
     except SettingError as error:
@@ -239,6 +245,6 @@ def test_what_no_pattern_may_hold(text):
     assert text == "[", "an open bracket means itself"
 
 
-def test_a_pattern_is_kept_without_the_space_around_it():
+def test_a_pattern_is_kept_without_the_space_around_it() -> None:
     assert check_pattern("  *.log ") == "*.log"
     assert FileRules().everything and not FileRules(excludes=("x",)).everything

@@ -1,11 +1,13 @@
 """Sizes, durations and lists in words."""
 
+from __future__ import annotations
+
 import pytest
 
 from fasciculus.core.formatting import format_count, format_duration, format_list, format_size
 
 
-def test_words():
+def test_words() -> None:
     assert [format_size(n) for n in (0, 1023, 1024, 1536, 10 * 1024**2, 5 * 1024**4)] == [
         "0 B",
         "1023 B",
@@ -37,7 +39,7 @@ def test_words():
         (-5, "-5 B"),
     ],
 )
-def test_sizes_at_their_bounds(count, text):
+def test_sizes_at_their_bounds(count: int, text: str) -> None:
     assert format_size(count) == text
 
 
@@ -52,11 +54,11 @@ def test_sizes_at_their_bounds(count, text):
         (90_000, "25 h 00 min"),
     ],
 )
-def test_durations_at_their_bounds(seconds, text):
+def test_durations_at_their_bounds(seconds: float | int, text: str) -> None:
     assert format_duration(seconds) == text
 
 
-def test_counts_agree():
+def test_counts_agree() -> None:
     assert [format_count(n, "copy", "copies") for n in (0, 1, 2, 12_345)] == [
         "0 copies",
         "1 copy",
@@ -66,6 +68,6 @@ def test_counts_agree():
     assert format_count(1, "bundle") == "1 bundle" and format_count(3, "bundle") == "3 bundles"
 
 
-def test_lists_with_another_joint():
+def test_lists_with_another_joint() -> None:
     assert format_list(["a", "b"]) == "a and b"
     assert format_list(["a", "b", "c"], "or") == "a, b or c"

@@ -1,6 +1,9 @@
 """The summary sentence of a job and its advice."""
 
+from __future__ import annotations
+
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import pytest
 
@@ -12,7 +15,7 @@ from fasciculus.core.retention import parse
 START = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
 
 
-def advice(**changes):
+def advice(**changes: Any) -> str:
     base = {
         "contents": ["files", "databases"],
         "timetable_text": "daily 02:15",
@@ -40,12 +43,12 @@ def advice(**changes):
         ({"timetable_text": "by hand", "starts": []}, "only when started by hand"),
     ],
 )
-def test_advice_names_the_mistake(changes, words):
+def test_advice_names_the_mistake(changes: dict[Any, Any], words: str) -> None:
     assert advice() == ""
     assert words in advice(**changes)
 
 
-def test_the_readback_is_one_sentence():
+def test_the_readback_is_one_sentence() -> None:
     found = job_summary.summary(
         subjects="accounts",
         choice="all_but",
@@ -94,12 +97,12 @@ def test_the_readback_is_one_sentence():
         ({"others": [("weekly", START)], "starts": []}, ""),
     ],
 )
-def test_advice_at_its_bounds(changes, words):
+def test_advice_at_its_bounds(changes: dict[Any, Any], words: str) -> None:
     found = advice(**changes)
     assert words in found and bool(found) is bool(words)
 
 
-def test_how_much_the_kept_copies_come_to():
+def test_how_much_the_kept_copies_come_to() -> None:
     text = job_summary.fill_words(2048, 7, ["attic", "boathouse"])
     assert text == (
         "Full copies of the size last seen, 2.00 KiB packed, amount to 14.0 KiB on attic and "
@@ -129,7 +132,7 @@ SUMMARY = {
 }
 
 
-def told(**changes):
+def told(**changes: Any) -> str:
     return job_summary.summary(**{**SUMMARY, **changes})
 
 
@@ -162,7 +165,7 @@ def told(**changes):
         ({"timetable": schedule.parse("by hand")}, "it bundles files"),
     ],
 )
-def test_the_summary_says_what_was_chosen(changes, words):
+def test_the_summary_says_what_was_chosen(changes: dict[Any, Any], words: str) -> None:
     assert words in told(**changes)
 
 
@@ -181,7 +184,7 @@ def test_the_summary_says_what_was_chosen(changes, words):
         (DatabaseRules(), "databases of all"),
     ],
 )
-def test_which_databases_are_said(rules, words):
+def test_which_databases_are_said(rules: DatabaseRules, words: str) -> None:
     assert f"it bundles {words}" in told(contents=["databases"], databases=rules)
 
 
@@ -194,11 +197,11 @@ def test_which_databases_are_said(rules, words):
         (list("abcde"), "the accounts a, b, c, d and 1 more to"),
     ],
 )
-def test_which_subjects_are_said(names, words):
+def test_which_subjects_are_said(names: list[str], words: str) -> None:
     assert words in told(choice="listed", names=names)
 
 
-def test_hosts_tags_and_patterns_are_said_in_words():
+def test_hosts_tags_and_patterns_are_said_in_words() -> None:
     names = ["host:reed-1", "tag:shops", "tag:clubs", "wp-*", "millpond"]
     those = "are on reed-1, have the tag shops or clubs, match wp-* or are named millpond (3 now)"
     assert f"of the accounts that {those} to" in told(choice="listed", names=names)
@@ -206,7 +209,7 @@ def test_hosts_tags_and_patterns_are_said_in_words():
     assert "“tag:shops” chooses nothing" in advice(matching_nothing=["tag:shops"])
 
 
-def test_a_timetable_by_hand_has_no_zone():
+def test_a_timetable_by_hand_has_no_zone() -> None:
     assert told(timetable=schedule.parse("by hand")).startswith("Only when started by hand, it")
     assert told(zone="Europe/London").startswith("Every day at 02:15 (Europe/London time), it")
     assert told(report_to=[]).endswith("and sends no mail.")

@@ -1,6 +1,9 @@
 """Mail settings of one domain, read and merged."""
 
+from __future__ import annotations
+
 import json
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
@@ -23,7 +26,7 @@ root:x:0:0
 """
 
 
-def test_mail_settings_of_one_domain_and_no_other():
+def test_mail_settings_of_one_domain_and_no_other() -> None:
     aliases = mail_config.map_lines(ALIASES, "Millpond.Example")
     passwd = mail_config.passwd_lines(PASSWD, "millpond.example")
     assert "".join(aliases) == "".join(ALIASES.splitlines(keepends=True)[n] for n in (1, 2, 4)), (
@@ -58,7 +61,9 @@ NOISE = st.sampled_from(["# a comment\n", "\n", "   \n", "#info@millpond.example
 
 @settings(max_examples=150, deadline=None)
 @given(st.lists(st.one_of(MAP_LINE, NOISE), max_size=12), st.lists(MAP_LINE, max_size=4))
-def test_merging_a_map_replaces_one_domain_and_touches_no_other(rows, fresh):
+def test_merging_a_map_replaces_one_domain_and_touches_no_other(
+    rows: list[Any], fresh: list[Any]
+) -> None:
     text = "".join(row if isinstance(row, str) else f"{row[0]}{row[1]}  {row[2]}\n" for row in rows)
     lines = [f"{user}millpond.example  {target}\n" for user, _, target in fresh]
     after = mail_config.merged_map(text, "millpond.example", lines)
@@ -71,7 +76,7 @@ def test_merging_a_map_replaces_one_domain_and_touches_no_other(rows, fresh):
     )
 
 
-def test_merging_a_passwd_file():
+def test_merging_a_passwd_file() -> None:
     text = "# users\nhello@millpond.example:{X}a:1:1::/h::\noffice@ferryline.example:{X}b:1:1::/f::"
     lines = ["new@millpond.example:{X}c:1:1::/n::\n"]
     after = mail_config.merged_passwd(text, "millpond.example", lines)
@@ -101,7 +106,7 @@ MAP = (
 )
 
 
-def test_a_continuation_belongs_to_its_key_whatever_stands_between():
+def test_a_continuation_belongs_to_its_key_whatever_stands_between() -> None:
     found = mail_config.map_lines(MAP, "MILLPOND.example")
     assert found == [
         "info@millpond.example  hello@millpond.example\n  , second@millpond.example\n",
@@ -118,7 +123,7 @@ def test_a_continuation_belongs_to_its_key_whatever_stands_between():
     ], "there is nothing yet that it could go on"
 
 
-def test_taking_a_domain_out_keeps_comments_and_all_others():
+def test_taking_a_domain_out_keeps_comments_and_all_others() -> None:
     after = mail_config.merged_map(MAP, "millpond.example", [])
     assert after == (
         "# the valley\n# in between\n   # indented\n\nplain  root\n"
@@ -127,7 +132,7 @@ def test_taking_a_domain_out_keeps_comments_and_all_others():
     assert mail_config.merged_map("", "millpond.example", []) == ""
 
 
-def test_fresh_lines_stand_where_the_old_ones_stood_once():
+def test_fresh_lines_stand_where_the_old_ones_stood_once() -> None:
     text = "a@a.example 1\nb@b.example 2\nc@a.example 3\n"
     after = mail_config.merged_map(text, "A.example", ["new@a.example 9"])
     assert after == "new@a.example 9\nb@b.example 2\n"
@@ -145,13 +150,13 @@ def test_fresh_lines_stand_where_the_old_ones_stood_once():
         ("a@x.example", False, False),
     ],
 )
-def test_a_mailbox_is_read_as_far_as_its_line_goes(line, scheme, quota):
+def test_a_mailbox_is_read_as_far_as_its_line_goes(line: str, scheme: bool, quota: bool) -> None:
     (found,) = mail_config.settings("x.example", [], [line + "\n"]).mailboxes
     assert (found.address, found.scheme) == ("a@x.example", "SHA512-CRYPT" if scheme else "")
     assert found.quota == ("*:storage=2G" if quota else "")
 
 
-def test_lines_of_a_passwd_file_that_are_no_mailbox():
+def test_lines_of_a_passwd_file_that_are_no_mailbox() -> None:
     text = "#a@millpond.example:x\nroot:x:0:0\n\na@millpond.example:{X}h\n@ferryline.example:x\n"
     assert mail_config.passwd_lines(text, "millpond.example") == ["a@millpond.example:{X}h\n"]
     assert mail_config.domains_of_passwd(text) == {"millpond.example", "ferryline.example"}
@@ -160,7 +165,7 @@ def test_lines_of_a_passwd_file_that_are_no_mailbox():
     )
 
 
-def test_where_mail_is_delivered_and_what_carries_it():
+def test_where_mail_is_delivered_and_what_carries_it() -> None:
     found = mail_config.settings(
         "x.example", [], [], ["a@x.example   x/a/\n"], ["x.example smtp:[relay]:25\n"]
     )

@@ -1,6 +1,9 @@
 """The texts of digests and alerts, and the rules for reports."""
 
+from __future__ import annotations
+
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import pytest
 
@@ -12,12 +15,12 @@ from fasciculus.core.run_report import RunReport, TaskLine
 AT = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
 
 
-def run(number, outcome="done", packed=1024):
+def run(number: int, outcome: str = "done", packed: int = 1024) -> RunReport:
     task = TaskLine("account", "millpond", outcome, packed=packed)
     return RunReport(number, "nightly", outcome, AT, AT, "UTC", "timetable", [task])
 
 
-def digest(*jobs, kind="daily"):
+def digest(*jobs: Any, kind: str = "daily") -> Digest:
     return Digest(kind, AT, AT + timedelta(days=1), "Europe/London", list(jobs))
 
 
@@ -38,12 +41,14 @@ def digest(*jobs, kind="daily"):
         ("never", "failed", "done", False),
     ],
 )
-def test_when_a_report_is_wanted(when, outcome, previous, wanted):
+def test_when_a_report_is_wanted(
+    when: str, outcome: str, previous: str | None, wanted: bool
+) -> None:
     assert wants(when, outcome, previous) is wanted
 
 
 @pytest.mark.parametrize("when", ["always", "trouble", "recovery", "daily", "weekly", "never"])
-def test_who_is_told_at_once_is_told_by_the_report(when):
+def test_who_is_told_at_once_is_told_by_the_report(when: str) -> None:
     assert tells_of_trouble(when) is all(wants(when, o, "done") for o in ("failed", "partial"))
     assert tells_of_recovery(when) is wants(when, "done", "failed")
     assert not is_trouble("done") and is_trouble("warned")
@@ -52,7 +57,7 @@ def test_who_is_told_at_once_is_told_by_the_report(when):
 # Digests ---------------------------------------------------------------------------------
 
 
-def test_a_digest_counts_runs_and_names_those_that_are_trouble():
+def test_a_digest_counts_runs_and_names_those_that_are_trouble() -> None:
     found = digest(
         JobDigest("nightly", [run(1), run(2, "failed"), run(3, "partial"), run(4)]),
         JobDigest("hourly", [run(5)]),
@@ -67,7 +72,7 @@ def test_a_digest_counts_runs_and_names_those_that_are_trouble():
     assert found.sentence == "5 runs of 3 jobs, 2 of them not done; 5.00 KiB packed and stored."
 
 
-def test_a_digest_is_trouble_when_a_job_ended_badly_last():
+def test_a_digest_is_trouble_when_a_job_ended_badly_last() -> None:
     bad = digest(JobDigest("a", [run(1), run(2, "failed")]), JobDigest("b", [run(3, "warned")]))
     assert bad.trouble and bad.outcome == "failed"
     good = digest(JobDigest("a", [run(1)]), kind="weekly")
@@ -82,12 +87,12 @@ def test_a_digest_is_trouble_when_a_job_ended_badly_last():
     assert (nothing.outcome, nothing.runs) == ("skipped", 0)
 
 
-def test_of_much_trouble_the_first_is_named_and_the_rest_counted():
+def test_of_much_trouble_the_first_is_named_and_the_rest_counted() -> None:
     found = JobDigest("a", [run(n, "failed") for n in range(1, 7)])
     assert found.words == "0 of 6 runs done; run 1 failed, run 2 failed, run 3 failed, and 3 more"
 
 
-def test_moments_are_in_the_zone_of_the_digest():
+def test_moments_are_in_the_zone_of_the_digest() -> None:
     found = digest()
     assert found.local(datetime(2026, 7, 1, 6, tzinfo=UTC)) == "2026-07-01 07:00:00 BST"
     assert StoreTotal("attic", 2, 2048).size_words == "2.00 KiB"
@@ -96,7 +101,7 @@ def test_moments_are_in_the_zone_of_the_digest():
 # Alerts ----------------------------------------------------------------------------------
 
 
-def alerts(*states):
+def alerts(*states: Any) -> AlertReport:
     lines = [AlertLine(state, "broken", f"thing {n}") for n, state in enumerate(states, 1)]
     return AlertReport(AT, "UTC", lines)
 
@@ -112,7 +117,7 @@ def alerts(*states):
         (("closed", "closed"), "2 alerts: 2 closed", False),
     ],
 )
-def test_the_title_of_alerts(states, title, trouble):
+def test_the_title_of_alerts(states: tuple[Any, ...], title: str, trouble: bool) -> None:
     found = alerts(*states)
     assert (found.title, found.sentence) == (f"[Fasciculus] {title}", title)
     assert found.trouble is trouble

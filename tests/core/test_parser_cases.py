@@ -2,9 +2,12 @@
 ``console/src/features/jobs/texts.test.ts`` reads as well.
 """
 
+from __future__ import annotations
+
 import json
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -15,13 +18,13 @@ CASES = json.loads((Path(__file__).parent / "parser_cases.json").read_text())
 NOW = datetime(2026, 11, 29, 12, tzinfo=UTC)
 
 
-def starts(text):
+def starts(text: str) -> list[Any]:
     found = schedule.parse(text)
     return schedule.next_starts(found, schedule.zone("UTC"), NOW, 40)
 
 
 @pytest.mark.parametrize("case", CASES["timetables"], ids=lambda case: case["text"])
-def test_a_timetable_that_a_form_has_written_starts_as_before(case):
+def test_a_timetable_that_a_form_has_written_starts_as_before(case: dict[Any, Any]) -> None:
     if case.get("refused"):
         with pytest.raises(SettingError):
             schedule.parse(case["text"])
@@ -32,7 +35,7 @@ def test_a_timetable_that_a_form_has_written_starts_as_before(case):
 
 
 @pytest.mark.parametrize("case", CASES["keep_rules"], ids=lambda case: case["text"])
-def test_a_keep_rule_that_a_form_has_written_keeps_the_same(case):
+def test_a_keep_rule_that_a_form_has_written_keeps_the_same(case: dict[Any, Any]) -> None:
     if case.get("refused"):
         with pytest.raises(SettingError):
             retention.parse(case["text"])

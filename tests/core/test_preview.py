@@ -1,10 +1,14 @@
 """The counts of a preview."""
 
+from __future__ import annotations
+
+from typing import Any
+
 from fasciculus.core.file_filters import FileRules, FileSelector
-from fasciculus.core.preview import PreviewCounter
+from fasciculus.core.preview import PreviewCounter, PreviewCounts
 
 
-def test_a_survey_counts_what_each_rule_saves_and_what_is_new():
+def test_a_survey_counts_what_each_rule_saves_and_what_is_new() -> None:
     rules = FileRules(sets=("caches",), excludes=("*.bak",))
     before = iter([(b"a/one", 10, 5), (b"a/two", 10, 5), (b"z", 1, 1)])
     surveyor = PreviewCounter(FileSelector(rules, 0), frozenset({b"store"}), before)
@@ -44,7 +48,13 @@ def test_a_survey_counts_what_each_rule_saves_and_what_is_new():
     ]
 
 
-def counted(names, rules=None, excluded=(), before=None, devices=None):
+def counted(
+    names: list[Any],
+    rules: FileRules | None = None,
+    excluded: list[bytes] | tuple[Any, ...] = (),
+    before: Any = None,
+    devices: dict[Any, Any] | None = None,
+) -> PreviewCounts:
     """The preview of (path, size) pairs; a folder has no size."""
     selector = FileSelector(rules, 0) if rules else None
     counter = PreviewCounter(selector, frozenset(excluded), before)
@@ -54,19 +64,19 @@ def counted(names, rules=None, excluded=(), before=None, devices=None):
     return counter.finish()
 
 
-def test_an_empty_tree_is_its_root():
+def test_an_empty_tree_is_its_root() -> None:
     found = counted([])
     assert (found.inside.entries, found.inside.bytes) == (1, 0)
     assert found.folders == [] and found.saved == {} and found.new.entries == 0
 
 
-def test_without_a_previous_bundle_nothing_is_called_new():
+def test_without_a_previous_bundle_nothing_is_called_new() -> None:
     found = counted([(b"a", 5), (b"b", 6)])
     assert (found.inside.entries, found.inside.bytes) == (3, 11)
     assert found.new.entries == 0
 
 
-def test_another_file_system_is_counted_as_saved_but_its_mount_point_goes_in():
+def test_another_file_system_is_counted_as_saved_but_its_mount_point_goes_in() -> None:
     rules = FileRules(one_file_system=True)
     names = [(b"a", None), (b"a/mnt", None), (b"a/mnt/x", 7), (b"a/z", 2)]
     devices = {b"a/mnt": 2, b"a/mnt/x": 2}
@@ -78,7 +88,7 @@ def test_another_file_system_is_counted_as_saved_but_its_mount_point_goes_in():
     assert (everything.inside.entries, everything.saved) == (5, {})
 
 
-def test_what_is_left_out_takes_all_below_it_and_no_neighbour():
+def test_what_is_left_out_takes_all_below_it_and_no_neighbour() -> None:
     names = [(b"a", None), (b"a/x", 3), (b"ab", None), (b"ab/x", 4), (b"b", 1)]
     found = counted(names, excluded=[b"a"])
     ((rule, saved),) = found.saved.items()
@@ -86,7 +96,7 @@ def test_what_is_left_out_takes_all_below_it_and_no_neighbour():
     assert (found.inside.entries, found.inside.bytes) == (4, 5)
 
 
-def test_the_twelve_largest_folders_with_all_below_them():
+def test_the_twelve_largest_folders_with_all_below_them() -> None:
     names = []
     for number in range(20):
         folder = b"f%02d" % number
@@ -102,7 +112,7 @@ def test_the_twelve_largest_folders_with_all_below_them():
     assert (outer.entries, outer.bytes) == (2, 119), "the folder in it, and the file in that"
 
 
-def test_a_file_is_new_when_it_was_not_there_or_has_another_size_or_time():
+def test_a_file_is_new_when_it_was_not_there_or_has_another_size_or_time() -> None:
     before = [(b"a", 1, 0), (b"c", 1, 9), (b"d", 9, 3), (b"e/f", 1, 5)]
     names = [(b"a", 1), (b"b", 1), (b"c", 1), (b"d", 1), (b"e", None), (b"e/f", 1), (b"g", 1)]
     found = counted(names, before=iter(before))
@@ -110,7 +120,7 @@ def test_a_file_is_new_when_it_was_not_there_or_has_another_size_or_time():
     assert (found.new.entries, found.new.bytes) == (4, 4)
 
 
-def test_the_previous_bundle_is_walked_in_scan_order():
+def test_the_previous_bundle_is_walked_in_scan_order() -> None:
     """“a.b” sorts before “a/b” as text, but comes after it in a scan."""
     before = iter([(b"a/b", 1, 1), (b"a.b", 1, 2)])
     found = counted([(b"a", None), (b"a/b", 1), (b"a.b", 1)], before=before)

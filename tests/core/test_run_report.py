@@ -1,6 +1,9 @@
 """The words of reports, summaries and paths."""
 
+from __future__ import annotations
+
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import pytest
 
@@ -12,7 +15,11 @@ AT = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
 LINE = DamageLine("pieces/p", "is missing", ["b1", "b2"], ["files/index.html"], 1)
 
 
-def report(kind="verify", damage=(LINE,), helpers=()) -> MaintenanceReport:
+def report(
+    kind: str = "verify",
+    damage: tuple[Any, ...] = (LINE,),
+    helpers: list[str] | tuple[Any, ...] = (),
+) -> MaintenanceReport:
     return MaintenanceReport(
         maintenance=3,
         kind=kind,
@@ -38,14 +45,16 @@ def report(kind="verify", damage=(LINE,), helpers=()) -> MaintenanceReport:
         (report("repair"), "damage not repaired", "Check its disk."),
     ],
 )
-def test_a_report_of_damage_says_what_happens_next(found, title, step):
+def test_a_report_of_damage_says_what_happens_next(
+    found: MaintenanceReport, title: str, step: str
+) -> None:
     assert found.title == f"[Fasciculus] attic: {title} (millpond)"
     assert step in found.next_step
     assert found.local(AT).startswith("2026-11-24 02:15") and "GMT" in found.local(AT)
     assert LINE.harm_words == "2 bundles, 1 entry"
 
 
-def test_a_report_of_a_run_adds_up():
+def test_a_report_of_a_run_adds_up() -> None:
     good = TaskLine(
         subject_kind="account",
         subject="millpond",
@@ -78,7 +87,7 @@ def run_of(*tasks: TaskLine) -> RunReport:
     )
 
 
-def test_a_report_says_what_was_stored_where_and_what_was_not():
+def test_a_report_says_what_was_stored_where_and_what_was_not() -> None:
     good = TaskLine(
         "account",
         "millpond",
@@ -120,11 +129,11 @@ def test_a_report_says_what_was_stored_where_and_what_was_not():
     assert worst([]) == "done" and worst(["done", "cancelled", "interrupted"]) == "interrupted"
 
 
-def task(subject, outcome="done", **more):
+def task(subject: str, outcome: str = "done", **more: Any) -> TaskLine:
     return TaskLine("account", subject, outcome, "b", 1, 1024, 512, 1, **more)
 
 
-def test_the_worst_of_many_counts():
+def test_the_worst_of_many_counts() -> None:
     order = ["done", "warned", "skipped", "cancelled", "interrupted", "partial", "failed"]
     for better, worse in zip(order, order[1:], strict=False):
         assert worst([better, worse]) == worst([worse, better]) == worse
@@ -132,12 +141,12 @@ def test_the_worst_of_many_counts():
 
 
 @pytest.mark.parametrize("outcome", ["warned", "skipped", "cancelled", "partial", "failed"])
-def test_whatever_is_not_done_is_to_be_looked_at(outcome):
+def test_whatever_is_not_done_is_to_be_looked_at(outcome: str) -> None:
     assert run_of(task("a", outcome)).trouble
     assert not run_of(task("a")).trouble
 
 
-def test_three_that_failed_are_named_and_the_rest_counted():
+def test_three_that_failed_are_named_and_the_rest_counted() -> None:
     bad = [task(f"a{n}", "failed", error=f"Reason {n}.") for n in range(3)]
     text = run_of(*bad).sentence
     assert text == (
@@ -147,7 +156,7 @@ def test_three_that_failed_are_named_and_the_rest_counted():
     assert "a2 failed: Reason 2; and 2 more; took" in more and "a3" not in more
 
 
-def test_warned_and_partial_bundles_are_stored_ones():
+def test_warned_and_partial_bundles_are_stored_ones() -> None:
     found = run_of(
         task("a", "warned", warnings=["x"], copies=[CopyLine("attic")]),
         task("b", "partial", copies=[CopyLine("attic"), CopyLine("cellar", "full")]),
@@ -158,19 +167,19 @@ def test_warned_and_partial_bundles_are_stored_ones():
     )
 
 
-def test_a_night_on_which_nothing_changed():
+def test_a_night_on_which_nothing_changed() -> None:
     same = TaskLine("account", "a", "done", "b", 1, 1024, 0, 1, copies=[CopyLine("attic")])
     assert "1 bundle of 1.00 KiB (nothing new to pack) stored on attic" in run_of(same).sentence
     assert run_of().sentence == "nightly: nothing to do; took 1 min 15 s."
 
 
-def test_a_clock_that_went_back_is_not_shown():
+def test_a_clock_that_went_back_is_not_shown() -> None:
     found = RunReport(7, "nightly", "done", AT, AT - timedelta(seconds=5), "UTC", "x", [])
     assert found.sentence.endswith("took 0.0 s.")
     assert found.title == "[Fasciculus] nightly: done (run 7)"
 
 
-def test_what_repairing_left_damaged():
+def test_what_repairing_left_damaged() -> None:
     assert report("repair").next_step.startswith("Until then, and in the older bundles for good")
     assert report("repair").next_step.endswith("Check its disk.")
     found = report(helpers=["cellar", "shed"]).next_step
@@ -183,7 +192,7 @@ def test_what_repairing_left_damaged():
     assert many.harm_words == "1 bundle, 5 entries"
 
 
-def test_what_failed_for_one_reason_is_told_once():
+def test_what_failed_for_one_reason_is_told_once() -> None:
     names = ("choir", "ferry", "mill", "school")
     bad = [
         TaskLine("account", name, "failed", error=f"The folder /home/{name} does not exist.")

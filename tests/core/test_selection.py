@@ -1,5 +1,10 @@
 """The subjects of a job, and the paths that a scan skips."""
 
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
 import pytest
 
 from fasciculus.core.errors import SettingError
@@ -15,11 +20,11 @@ from fasciculus.core.selection import (
 )
 
 
-def named(*names):
+def named(*names: Any) -> list[Any]:
     return [SubjectFacts(name) for name in names]
 
 
-def test_selections():
+def test_selections() -> None:
     names = ["millpond", "ferryline", "lanternchoir"]
     known = named(*names)
     assert chosen(Selection("all"), known) == sorted(names)
@@ -29,7 +34,7 @@ def test_selections():
         check_known(Selection("listed", ("mill",)), names, [])
 
 
-def test_hosts_tags_and_patterns_choose_what_is_added_later_too():
+def test_hosts_tags_and_patterns_choose_what_is_added_later_too() -> None:
     known = [
         SubjectFacts("shop-a", "reed-1"),
         SubjectFacts("shop-b", "reed-2", ("premium",)),
@@ -59,12 +64,12 @@ def test_hosts_tags_and_patterns_choose_what_is_added_later_too():
 
 
 @pytest.mark.parametrize("text", ["", "host:", "tag:Two Words", "a/*", "-*", "hosts:reed-1", "A*"])
-def test_a_selector_that_can_choose_nothing_is_refused(text):
+def test_a_selector_that_can_choose_nothing_is_refused(text: str) -> None:
     with pytest.raises(SettingError):
         check_selector(text)
 
 
-def test_selectors_are_taken_without_spaces_around_them():
+def test_selectors_are_taken_without_spaces_around_them() -> None:
     assert [check_selector(f" {text} ") for text in ("a", "a-*", "host:b", "tag:c")] == [
         "a",
         "a-*",
@@ -73,7 +78,7 @@ def test_selectors_are_taken_without_spaces_around_them():
     ]
 
 
-def test_left_out_follows_links_to_the_real_place(tmp_path):
+def test_left_out_follows_links_to_the_real_place(tmp_path: Path) -> None:
     (tmp_path / "home/backups").mkdir(parents=True)
     (tmp_path / "store").symlink_to(tmp_path / "home/backups")
     found = ExcludedPaths([str(tmp_path / "store"), "/elsewhere"]).below(
@@ -82,7 +87,7 @@ def test_left_out_follows_links_to_the_real_place(tmp_path):
     assert found == {b"backups"}
 
 
-def test_a_name_that_is_gone_is_left_out_and_named():
+def test_a_name_that_is_gone_is_left_out_and_named() -> None:
     assert chosen(Selection("all", ("gone",)), named("a")) == ["a"]
     assert chosen(Selection("listed", ("b", "gone")), named("b", "a")) == ["b"]
     assert chosen(Selection("all_but", ("b", "gone")), named("b", "a")) == ["a"]
@@ -90,7 +95,7 @@ def test_a_name_that_is_gone_is_left_out_and_named():
         assert gone(Selection(choice, ("b", "gone")), ["b", "a"]) == names
 
 
-def test_a_new_name_must_be_known_and_one_that_was_there_before_need_not():
+def test_a_new_name_must_be_known_and_one_that_was_there_before_need_not() -> None:
     check_known(Selection("all", ("gone",)), ["a"], [])
     for choice in ("all_but", "listed"):
         found = Selection(choice, ("b", "gone"))
@@ -104,7 +109,7 @@ def test_a_new_name_must_be_known_and_one_that_was_there_before_need_not():
     assert caught.value.hint == "Known: none yet."
 
 
-def test_a_listed_name_counts_once_and_few_of_many_known_are_named():
+def test_a_listed_name_counts_once_and_few_of_many_known_are_named() -> None:
     assert chosen(Selection("listed", ("b", "a", "b")), named("a", "b", "c")) == ["a", "b"]
     assert chosen(Selection("all_but", ("a", "b")), named("a", "b")) == []
     with pytest.raises(SettingError) as caught:
@@ -112,7 +117,7 @@ def test_a_listed_name_counts_once_and_few_of_many_known_are_named():
     assert caught.value.hint.count(",") == 11
 
 
-def test_left_out_is_what_is_below_and_never_the_root_itself(tmp_path):
+def test_left_out_is_what_is_below_and_never_the_root_itself(tmp_path: Path) -> None:
     home = tmp_path / "home"
     home.mkdir()
     paths = [home, home / "a", home / "b/c", tmp_path / "home-2", tmp_path / "other"]

@@ -1,6 +1,9 @@
 """Limits of a store by the hour, also past midnight."""
 
+from __future__ import annotations
+
 from datetime import time
+from typing import Any
 
 import pytest
 
@@ -19,12 +22,12 @@ MIB = 1024 * 1024
         ("1024 B/s 22:30 – 5:15", TransferLimit(1024, time(22, 30), time(5, 15))),
     ],
 )
-def test_what_people_write(text, wanted):
+def test_what_people_write(text: str, wanted: TransferLimit) -> None:
     assert parse_limit(text) == wanted
 
 
 @pytest.mark.parametrize("text", ["", "fast", "10 MB/s", "1023 B/s", "1 MiB/s 24:00-08:00"])
-def test_what_is_no_limit(text):
+def test_what_is_no_limit(text: str) -> None:
     with pytest.raises(SettingError) as caught:
         parse_limit(text)
     assert caught.value.field == "limits" and "2 MiB/s 08:00-18:00" in caught.value.hint
@@ -41,13 +44,13 @@ def test_what_is_no_limit(text):
         ("1 MiB/s 00:00-06:00", ["00:00", "05:59"], ["06:00", "23:59"]),
     ],
 )
-def test_when_a_limit_holds(limit, inside, outside):
+def test_when_a_limit_holds(limit: str, inside: list[str], outside: list[Any]) -> None:
     found = parse_limit(limit)
     assert all(found.holds_at(time.fromisoformat(text)) for text in inside)
     assert not any(found.holds_at(time.fromisoformat(text)) for text in outside)
 
 
-def test_the_least_of_all_counts():
+def test_the_least_of_all_counts() -> None:
     limits = [
         parse_limit(text) for text in ("8 MiB/s", "2 MiB/s 22:00-05:00", "4 MiB/s 20:00-23:00")
     ]

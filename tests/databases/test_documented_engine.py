@@ -1,16 +1,21 @@
 """The engine of docs/adding-a-database-engine.md, literally, against a real Redis server."""
 
+from __future__ import annotations
+
 import importlib.metadata
 import re
 import shutil
 import subprocess
+from collections.abc import Iterator
 from importlib.metadata import EntryPoint
 from pathlib import Path
+from typing import Any
 
 import pytest
 import redis
 from running import until
 
+from fasciculus.core.bundle.manifest import DatabaseRecord
 from fasciculus.core.dump.filters import DatabaseRules
 from fasciculus.core.errors import FasciculusError, SettingError
 from fasciculus.databases import ENGINES, server_engines
@@ -22,7 +27,7 @@ DOC = Path(__file__).parents[2] / "docs/adding-a-database-engine.md"
 
 
 @pytest.fixture(scope="module")
-def server(tmp_path_factory):
+def server(tmp_path_factory: Any) -> Iterator[Path]:
     """A real server on a socket of its own; a missing one is a failure."""
     program = shutil.which("redis-server")
     assert program, "redis-server is missing"
@@ -39,7 +44,7 @@ def server(tmp_path_factory):
 
 
 @pytest.fixture
-def engine(tmp_path, monkeypatch):
+def engine(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Any]:
     """The engine, in a world where the package of the page is installed."""
     (program,) = re.findall(r"```python\n(.*?)```", DOC.read_text(), re.S)
     (tmp_path / "heronmere_redis.py").write_text(program)
@@ -54,14 +59,16 @@ def engine(tmp_path, monkeypatch):
 
 
 @pytest.fixture
-def access(engine, server, tmp_path):
+def access(engine: Any, server: Path, tmp_path: Path) -> DatabaseAccess:
     spec = ServerSpec(engine.settings(socket=str(server)))
     return DatabaseAccess(LocalHost(), spec, "", tmp_path)
 
 
-def restored(engine, access, record, name, members):
+def restored(
+    engine: Any, access: DatabaseAccess, record: DatabaseRecord, name: str, members: list[Any]
+) -> list[Any]:
     class Member:
-        def __init__(self, path):
+        def __init__(self, path: bytes) -> None:
             self.path = path
 
     refused = []
@@ -70,7 +77,9 @@ def restored(engine, access, record, name, members):
     return refused
 
 
-def test_what_it_dumps_comes_back_the_same(engine, access, server):
+def test_what_it_dumps_comes_back_the_same(
+    engine: Any, access: DatabaseAccess, server: Path
+) -> None:
     with redis.Redis(unix_socket_path=str(server), db=1) as shop:
         shop.flushdb()
         shop.set("pots", b"\x00two hundred")
@@ -97,7 +106,9 @@ def test_what_it_dumps_comes_back_the_same(engine, access, server):
         restored(engine, access, record, "2", members)
 
 
-def test_it_proposes_what_is_there_and_says_what_is_not(engine, access, tmp_path):
+def test_it_proposes_what_is_there_and_says_what_is_not(
+    engine: Any, access: DatabaseAccess, tmp_path: Path
+) -> None:
     assert engine.propose(LocalHost()) == [
         engine.settings(socket=path)
         for path in ("/run/redis/redis-server.sock", "/run/redis/redis.sock")
@@ -109,7 +120,7 @@ def test_it_proposes_what_is_there_and_says_what_is_not(engine, access, tmp_path
         engine.check(DatabaseAccess(LocalHost(), spec, "", tmp_path), [])
 
 
-def test_forms_options_and_lists_have_it(engine):
+def test_forms_options_and_lists_have_it(engine: Any) -> None:
     assert "redis" in [found.name for found in server_engines()]
     known = kinds()
     (kind,) = [found for found in known.databases if found.name == "redis"]

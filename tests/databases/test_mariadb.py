@@ -1,7 +1,10 @@
 """MariaDB databases to text and back, against a real server."""
 
+from __future__ import annotations
+
 import subprocess
 from pathlib import Path
+from typing import Any
 
 import pytest
 from running import mariadb_spec
@@ -10,7 +13,9 @@ from fasciculus.core.dump.filters import DumpRules
 from fasciculus.core.dump.mariadb.dump import Dump
 from fasciculus.core.dump.mariadb.loader import load
 from fasciculus.core.errors import FasciculusError, UnreachableError
+from fasciculus.databases.base import ServerSpec
 from fasciculus.databases.mariadb.server import connect
+from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.hosts.local import LocalHost
 
 SCHEMA = (Path(__file__).parents[1] / "fixtures/awkward.sql").read_text()
@@ -93,7 +98,7 @@ SHOWN = (
 
 
 @pytest.fixture(scope="module")
-def awkward(mariadb):
+def awkward(mariadb: PrivateMariaDb) -> PrivateMariaDb:
     subprocess.run(
         ["mariadb", "-S", mariadb.socket, "--default-character-set=utf8mb4"],
         input=SCHEMA,
@@ -105,17 +110,17 @@ def awkward(mariadb):
 
 
 @pytest.fixture
-def spec(mariadb):
+def spec(mariadb: PrivateMariaDb) -> ServerSpec:
     return mariadb_spec(socket=mariadb.socket, user="fasciculus", password="ledger")
 
 
-def dumped(spec, name, rules=DumpRules()):
+def dumped(spec: ServerSpec, name: str, rules: DumpRules = DumpRules()) -> Any:
     with connect(spec, LocalHost()) as server:
         dump = Dump(server, name, rules)
         return list(dump), dump.done
 
 
-def everything(mariadb, name):
+def everything(mariadb: Any, name: Any) -> Any:
     connection = mariadb.connect(name)
     try:
         with connection.cursor() as cursor:
@@ -132,7 +137,9 @@ def everything(mariadb, name):
         connection.close()
 
 
-def test_the_client_and_our_own_restore_rebuild_an_equal_database(awkward, spec):
+def test_the_client_and_our_own_restore_rebuild_an_equal_database(
+    awkward: PrivateMariaDb, spec: ServerSpec
+) -> None:
     members, done = dumped(spec, "awkward")
     assert [m.name for m in members] == sorted(m.name for m in members), (
         "import order is name order"
@@ -166,7 +173,9 @@ def test_the_client_and_our_own_restore_rebuild_an_equal_database(awkward, spec)
     connection.close()
 
 
-def test_large_tables_come_in_members_of_bounded_size(mariadb, spec):
+def test_large_tables_come_in_members_of_bounded_size(
+    mariadb: PrivateMariaDb, spec: ServerSpec
+) -> None:
     mariadb.run(
         "CREATE DATABASE large",
         "USE large",
@@ -197,7 +206,7 @@ def test_large_tables_come_in_members_of_bounded_size(mariadb, spec):
     assert 0 < count < 20000 and least > 1
 
 
-def test_the_dump_is_of_one_moment(mariadb, spec):
+def test_the_dump_is_of_one_moment(mariadb: PrivateMariaDb, spec: ServerSpec) -> None:
     mariadb.run(
         "CREATE DATABASE busy",
         "USE busy",
@@ -215,7 +224,7 @@ def test_the_dump_is_of_one_moment(mariadb, spec):
     assert first.name == "00000-schema.sql" and dump.done.tables == {"a": 1, "b": 1}
 
 
-def test_what_a_server_refuses_is_said(mariadb, spec):
+def test_what_a_server_refuses_is_said(mariadb: PrivateMariaDb, spec: ServerSpec) -> None:
     with pytest.raises(FasciculusError, match="no database “none”"):
         dumped(spec, "none")
     with pytest.raises(UnreachableError, match="refused the sign-in") as caught:
@@ -225,7 +234,9 @@ def test_what_a_server_refuses_is_said(mariadb, spec):
         dumped(mariadb_spec(socket="/no/such.sock", user="x"), "awkward")
 
 
-def test_some_tables_and_tables_without_their_rows(mariadb, spec):
+def test_some_tables_and_tables_without_their_rows(
+    mariadb: PrivateMariaDb, spec: ServerSpec
+) -> None:
     mariadb.run(
         "CREATE DATABASE parts",
         "USE parts",
@@ -236,7 +247,7 @@ def test_some_tables_and_tables_without_their_rows(mariadb, spec):
         "CREATE VIEW all_orders AS SELECT * FROM orders",
     )
 
-    def found(**rules):
+    def found(**rules: Any) -> Any:
         members, done = dumped(spec, "parts", DumpRules(check_tables=True, **rules))
         text = b"".join(m.data for m in members).decode()
         made = [
@@ -255,7 +266,9 @@ def test_some_tables_and_tables_without_their_rows(mariadb, spec):
     )
 
 
-def test_users_come_back_with_their_rights_on_the_database(mariadb, spec):
+def test_users_come_back_with_their_rights_on_the_database(
+    mariadb: PrivateMariaDb, spec: ServerSpec
+) -> None:
     mariadb.run(
         "CREATE DATABASE `club_house`",
         "CREATE TABLE club_house.book (id INT, secret INT)",
@@ -275,7 +288,7 @@ def test_users_come_back_with_their_rights_on_the_database(mariadb, spec):
     assert mariadb_rows(mariadb, "SHOW GRANTS FOR 'o''hara'@'%'") == wanted
 
 
-def mariadb_rows(mariadb, query):
+def mariadb_rows(mariadb: Any, query: Any) -> Any:
     connection = mariadb.connect()
     try:
         with connection.cursor() as cursor:
@@ -285,7 +298,7 @@ def mariadb_rows(mariadb, query):
         connection.close()
 
 
-def test_a_right_that_lacks_is_named_with_its_grant(mariadb):
+def test_a_right_that_lacks_is_named_with_its_grant(mariadb: PrivateMariaDb) -> None:
     mariadb.run(
         "CREATE DATABASE guarded",
         "CREATE USER reader@localhost IDENTIFIED BY 'r'",
@@ -309,7 +322,9 @@ def test_a_right_that_lacks_is_named_with_its_grant(mariadb):
 @pytest.mark.parametrize(
     "key", ["id INT PRIMARY KEY", "id INT", "id INT, KEY (id)", "id VARCHAR(12) PRIMARY KEY"]
 )
-def test_a_change_in_the_middle_moves_the_neighbouring_members_alone(mariadb, spec, key):
+def test_a_change_in_the_middle_moves_the_neighbouring_members_alone(
+    mariadb: PrivateMariaDb, spec: ServerSpec, key: str
+) -> None:
     mariadb.run(
         "CREATE OR REPLACE DATABASE stretches",
         "USE stretches",
@@ -317,7 +332,7 @@ def test_a_change_in_the_middle_moves_the_neighbouring_members_alone(mariadb, sp
         "INSERT INTO t SELECT LPAD(seq, 6, '0'), REPEAT(MD5(seq), 40) FROM seq_1_to_20000",
     )
 
-    def found():
+    def found() -> Any:
         return {m.data for m in dumped(spec, "stretches")[0] if "-rows-" in m.name}
 
     before = found()
@@ -331,7 +346,9 @@ def test_a_change_in_the_middle_moves_the_neighbouring_members_alone(mariadb, sp
     assert 1 <= len(found() - edited) <= 2 and len(before) > 10
 
 
-def test_rows_of_every_packet_size_and_a_connection_that_is_cut(mariadb, spec):
+def test_rows_of_every_packet_size_and_a_connection_that_is_cut(
+    mariadb: PrivateMariaDb, spec: ServerSpec
+) -> None:
     mariadb.run(
         "CREATE DATABASE sizes",
         "USE sizes",

@@ -2,9 +2,13 @@
 client of an administrator who loads a bundle by hand.
 """
 
+from __future__ import annotations
+
 import os
 import subprocess
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pymysql
 import pytest
@@ -19,6 +23,7 @@ from fasciculus.core.dump.mariadb.users import every_user
 from fasciculus.databases.base import DatabaseAccess
 from fasciculus.databases.mariadb.engine import ENGINE
 from fasciculus.databases.mariadb.server import connect
+from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.hosts.local import LocalHost
 
 CLIENTS = {"utf8mb4": "utf-8", "sjis": "cp932", "cp932": "cp932", "gbk": "gbk", "big5": "big5",
@@ -39,7 +44,7 @@ texts = st.lists(st.sampled_from(FRAGMENTS), max_size=5).map("".join)
 
 
 @pytest.fixture(scope="module")
-def server(tmp_path_factory):
+def server(tmp_path_factory: Any) -> Iterator[PrivateMariaDb]:
     with private_mariadb(tmp_path_factory.mktemp("by-hand")) as found:
         yield found
 
@@ -55,7 +60,7 @@ def named(text: str) -> str:
     return "`" + (text.replace("`", "``").replace("\n", "")[:20].strip() or "plain") + "`"
 
 
-def made(server, charset, mode, statements) -> int:
+def made(server: PrivateMariaDb, charset: str, mode: str, statements: list[Any]) -> int:
     """Run what the server takes of the statements, as a client of a character set and a mode."""
     link = pymysql.connect(
         unix_socket=server.socket, user="root", database="source", charset="utf8mb4"
@@ -95,7 +100,7 @@ def program(kind: str, name: str, comment: str, literal: str, remark: str) -> st
 KINDS = ("procedure", "event", "trigger", "view", "table", "user")
 
 
-def check_canaries(server, folder: Path) -> None:
+def check_canaries(server: PrivateMariaDb, folder: Path) -> None:
     link = pymysql.connect(unix_socket=server.socket, user="root")
     with link, link.cursor() as cursor:
         cursor.execute("SHOW DATABASES")
@@ -122,8 +127,14 @@ def check_canaries(server, folder: Path) -> None:
 @example("sjis", "", [(k, "p", "\\! x\n表", "x", "") for k in KINDS], [], "")
 @example("big5", "ANSI", [(k, "p", "功'\\", "x", "") for k in KINDS], [], "")
 def test_nothing_that_was_written_becomes_a_command(
-    server, tmp_path_factory, charset, mode, words, rows, later
-):
+    server: PrivateMariaDb,
+    tmp_path_factory: Any,
+    charset: str,
+    mode: str,
+    words: list[Any],
+    rows: list[Any],
+    later: str,
+) -> None:
     folder = tmp_path_factory.mktemp("cwd")
     server.run(
         *(f"DROP DATABASE IF EXISTS {name}" for name in ("source", "ours", "theirs")),
@@ -183,8 +194,8 @@ def test_nothing_that_was_written_becomes_a_command(
     assert refused == [], refused
     shown = []
     for database in ("source", "ours"):
-        link = pymysql.connect(unix_socket=server.socket, user="root", charset="utf8mb4")
-        with link, link.cursor() as cursor:
+        link = pymysql.connect(unix_socket=server.socket, user="root", charset="utf8mb4")  # type: ignore[assignment]
+        with link, link.cursor() as cursor:  # type: ignore[attr-defined]
             cursor.execute(
                 "SELECT routine_name, HEX(routine_definition), routine_comment, sql_mode, "
                 "character_set_client FROM information_schema.routines WHERE routine_schema=%s "

@@ -1,6 +1,9 @@
 """Names, comments and programs of clients of other character sets, and roles, letter by letter."""
 
+from __future__ import annotations
+
 import subprocess
+from typing import Any
 
 import pytest
 from running import mariadb_spec
@@ -9,6 +12,7 @@ from fasciculus.core.dump.mariadb.dump import Dump
 from fasciculus.core.dump.mariadb.loader import load
 from fasciculus.core.dump.mariadb.users import every_user
 from fasciculus.databases.mariadb.server import connect
+from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.hosts.local import LocalHost
 
 #: By the server's name of a character set: Python's, and a word in it.
@@ -45,18 +49,20 @@ SELECT table_name, table_comment FROM information_schema.tables WHERE table_sche
 """
 
 
-def client(mariadb, sql: bytes, charset="utf8mb4", database="") -> str:
+def client(
+    mariadb: PrivateMariaDb, sql: bytes, charset: str = "utf8mb4", database: str = ""
+) -> str:
     command = ["mariadb", "-S", mariadb.socket, "-N", f"--default-character-set={charset}"]
     done = subprocess.run([*command, *filter(None, [database])], input=sql, capture_output=True)
     assert done.returncode == 0, done.stderr.decode("utf-8", "replace")
     return done.stdout.decode()
 
 
-def told(mariadb, database):
+def told(mariadb: PrivateMariaDb, database: str) -> str:
     return client(mariadb, TOLD.replace("{d}", database).encode())
 
 
-def dumped(mariadb, database):
+def dumped(mariadb: PrivateMariaDb, database: str) -> Any:
     spec = mariadb_spec(socket=mariadb.socket, user="fasciculus", password="ledger")
     with connect(spec, LocalHost()) as server:
         dump = Dump(server, database)
@@ -64,7 +70,7 @@ def dumped(mariadb, database):
 
 
 @pytest.mark.parametrize("charset", CLIENTS)
-def test_letters_of_another_client_come_back(mariadb, charset):
+def test_letters_of_another_client_come_back(mariadb: PrivateMariaDb, charset: str) -> None:
     encoding, word = CLIENTS[charset]
     name, ours, theirs = (f"letters_{charset}{suffix}" for suffix in ("", "_ours", "_client"))
     for database in (name, ours, theirs):
@@ -86,7 +92,7 @@ def test_letters_of_another_client_come_back(mariadb, charset):
     assert told(mariadb, theirs) == original
 
 
-def test_a_comment_that_its_own_client_could_not_write_comes_back(mariadb):
+def test_a_comment_that_its_own_client_could_not_write_comes_back(mariadb: PrivateMariaDb) -> None:
     mariadb.run("CREATE DATABASE mixed CHARACTER SET utf8mb4", "CREATE DATABASE mixed_2")
     client(mariadb, "CREATE PROCEDURE p() SELECT 'ü'".encode("latin-1"), "latin1", "mixed")
     mariadb.run("ALTER PROCEDURE p COMMENT 'яблоко, its own'", database="mixed")
@@ -125,12 +131,12 @@ FORGET = (
 )
 
 
-def grants(mariadb, who):
+def grants(mariadb: PrivateMariaDb, who: str) -> list[str]:
     found = client(mariadb, f"SHOW GRANTS FOR {who}".encode()).splitlines()
     return sorted(line.partition(" IDENTIFIED")[0] for line in found)
 
 
-def test_roles_memberships_and_default_roles_come_back(mariadb):
+def test_roles_memberships_and_default_roles_come_back(mariadb: PrivateMariaDb) -> None:
     mariadb.run(*ROLES)
     whoever = ("potter@localhost", "stoker@localhost", "pot_reader", "`head reader`")
     before = {who: grants(mariadb, who) for who in whoever}

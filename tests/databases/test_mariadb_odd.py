@@ -2,6 +2,8 @@
 copies is the same.
 """
 
+from __future__ import annotations
+
 import subprocess
 from pathlib import Path
 
@@ -10,6 +12,7 @@ from running import mariadb_spec
 from fasciculus.core.dump.mariadb.dump import Dump
 from fasciculus.core.dump.mariadb.loader import load
 from fasciculus.databases.mariadb.server import connect
+from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.hosts.local import LocalHost
 
 ODD = (Path(__file__).parents[1] / "fixtures/corner_cases.sql").read_text()
@@ -25,7 +28,7 @@ DETAILS = [
 ]
 
 
-def test_corners_come_back_as_they_were(mariadb):
+def test_corners_come_back_as_they_were(mariadb: PrivateMariaDb) -> None:
     client = ["mariadb", "-S", mariadb.socket, "--default-character-set=utf8mb4"]
     subprocess.run(client, input=ODD, text=True, check=True, stdout=subprocess.DEVNULL)
     spec = mariadb_spec(socket=mariadb.socket, user="fasciculus", password="ledger")

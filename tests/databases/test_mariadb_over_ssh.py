@@ -1,14 +1,18 @@
 """An awkward database over SSH: the same members as here, full and on the night after."""
 
+from __future__ import annotations
+
 import subprocess
 from contextlib import closing
 from pathlib import Path
+from typing import Any
 
 from running import mariadb_spec
 
 from fasciculus.core.dump.mariadb.dump import Dump
 from fasciculus.core.dump.mariadb.loader import load
 from fasciculus.databases.mariadb.server import connect
+from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.ssh.host import SshHost
 
@@ -16,13 +20,13 @@ FIXTURES = Path(__file__).parents[1] / "fixtures"
 SCHEMA = (FIXTURES / "awkward.sql").read_text().replace("awkward", "far_away")
 
 
-def client(mariadb, text: bytes, database="") -> None:
+def client(mariadb: PrivateMariaDb, text: bytes, database: str = "") -> None:
     command = ["mariadb", "-S", mariadb.socket, "--default-character-set=utf8mb4"]
     command += [database] if database else []
     subprocess.run(command, input=text, check=True, stdout=subprocess.DEVNULL)
 
 
-def members_of(mariadb, host, database):
+def members_of(mariadb: PrivateMariaDb, host: LocalHost, database: str) -> Any:
     spec = mariadb_spec(socket=mariadb.socket, user="fasciculus", password="ledger")
     with connect(spec, host) as server:
         dump = Dump(server, database)
@@ -30,7 +34,9 @@ def members_of(mariadb, host, database):
     return found, dump.done.notes, dump.done.tables
 
 
-def test_an_awkward_database_is_the_same_over_ssh(mariadb, openssh, tmp_path):
+def test_an_awkward_database_is_the_same_over_ssh(
+    mariadb: PrivateMariaDb, openssh: Any, tmp_path: Path
+) -> None:
     client(mariadb, SCHEMA.encode())
     with closing(SshHost(openssh.host(), tmp_path)) as far:
         first = members_of(mariadb, LocalHost(), "far_away")

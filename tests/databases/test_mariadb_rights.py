@@ -1,7 +1,10 @@
 """The rights that are named suffice: one user reads everything, another brings it back."""
 
+from __future__ import annotations
+
 import subprocess
 from pathlib import Path
+from typing import Any
 
 from running import mariadb_spec
 
@@ -11,6 +14,7 @@ from fasciculus.core.dump.filters import DatabaseRules
 from fasciculus.core.dump.mariadb import privileges
 from fasciculus.databases.base import DatabaseAccess, DatabaseRef, ServerSpec
 from fasciculus.databases.mariadb.engine import ENGINE
+from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.hosts.local import LocalHost
 
 READER, RESTORER = "'fsc-reader'@'localhost'", "'fsc-restorer'@'localhost'"
@@ -28,19 +32,19 @@ PROGRAMS = (
 )
 
 
-def access(mariadb, tmp_path, **more):
+def access(mariadb: PrivateMariaDb, tmp_path: Path, **more: Any) -> DatabaseAccess:
     settings = mariadb_spec(socket=mariadb.socket, user="fsc-reader").settings
     settings = settings.model_copy(update=more)
     secrets = {"password": "read", "restore_password": "write"}
     return DatabaseAccess(LocalHost(), ServerSpec(settings, secrets), "/", tmp_path)
 
 
-def dumped(mariadb, where):
+def dumped(mariadb: PrivateMariaDb, where: DatabaseAccess) -> Any:
     dump = ENGINE.dump(where, DatabaseRef("mariadb", "rights"), DatabaseRules())
     return [(member.path, member.data) for member in dump], dump.warnings, dump.record()
 
 
-def test_the_rights_that_are_named_suffice(mariadb, tmp_path):
+def test_the_rights_that_are_named_suffice(mariadb: PrivateMariaDb, tmp_path: Path) -> None:
     mariadb.run(
         f"CREATE USER {READER} IDENTIFIED BY 'read'",
         f"CREATE USER {RESTORER} IDENTIFIED BY 'write'",

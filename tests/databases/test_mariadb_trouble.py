@@ -1,8 +1,12 @@
 """Databases that are not as they should be, and servers that bound what they give."""
 
+from __future__ import annotations
+
 import json
 import os
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from running import mariadb_spec, private_mariadb
@@ -13,29 +17,30 @@ from fasciculus.core.dump.mariadb import dump as dump_module
 from fasciculus.core.dump.mariadb.dump import Dump
 from fasciculus.core.dump.sql.members import Member
 from fasciculus.core.errors import DamagedError, FasciculusError, SettingError, UnreachableError
-from fasciculus.databases.base import DatabaseAccess
+from fasciculus.databases.base import DatabaseAccess, ServerSpec
 from fasciculus.databases.mariadb.engine import ENGINE
 from fasciculus.databases.mariadb.server import connect
+from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.hosts.local import LocalHost
 
 
 @pytest.fixture(scope="module")
-def server(tmp_path_factory):
+def server(tmp_path_factory: Any) -> Iterator[PrivateMariaDb]:
     """A separate server: its settings are changed here."""
     with private_mariadb(tmp_path_factory.mktemp("troubled")) as found:
         yield found
 
 
 @pytest.fixture
-def spec(server):
+def spec(server: PrivateMariaDb) -> ServerSpec:
     return mariadb_spec(socket=server.socket, user="fasciculus", password="ledger")
 
 
 @pytest.fixture
-def made(server):
+def made(server: PrivateMariaDb) -> Callable[..., Any]:
     """Create a database again, and return its name."""
 
-    def make(name, *statements):
+    def make(name: str, *statements: Any) -> str:
         server.run(f"DROP DATABASE IF EXISTS {name}", f"CREATE DATABASE {name}")
         server.run(*statements, database=name)
         return name
@@ -44,13 +49,13 @@ def made(server):
 
 
 @pytest.fixture
-def setting(server):
+def setting(server: PrivateMariaDb) -> Iterator[Callable[..., Any]]:
     """Settings of the server for one test, made by a session that they do not bound."""
     connection = server.connect("")
     cursor = connection.cursor()
     kept = []
 
-    def change(name, value):
+    def change(name: str, value: str) -> None:
         cursor.execute(f"SELECT @@GLOBAL.{name}")
         kept.append((name, cursor.fetchone()[0]))
         cursor.execute(f"SET GLOBAL {name}={value}")
@@ -62,13 +67,19 @@ def setting(server):
     connection.close()
 
 
-def dumped(spec, name):
+def dumped(spec: ServerSpec, name: str) -> Any:
     with connect(spec, LocalHost()) as opened:
         dump = Dump(opened, name)
         return list(dump), dump.done
 
 
-def loaded(spec, members, name="copy", original="", trusted=True):
+def loaded(
+    spec: ServerSpec,
+    members: list[Any],
+    name: str = "copy",
+    original: str = "",
+    trusted: bool = True,
+) -> list[str]:
     """Load members like a restore, and return the refused ones."""
     warned = []
     record = DatabaseRecord("mariadb", original or name, character_set="utf8mb4", folder="f")
@@ -81,7 +92,7 @@ def loaded(spec, members, name="copy", original="", trusted=True):
     return warned
 
 
-def query(server, sql, database):
+def query(server: PrivateMariaDb, sql: str, database: str) -> tuple[Any, ...]:
     connection = server.connect(database)
     try:
         with connection.cursor() as cursor:
@@ -115,8 +126,13 @@ MANY = [
     ],
 )
 def test_settings_of_the_server_bound_no_dump_and_no_restore(
-    server, spec, made, setting, name, value
-):
+    server: PrivateMariaDb,
+    spec: ServerSpec,
+    made: Callable[..., Any],
+    setting: Callable[..., Any],
+    name: str,
+    value: str,
+) -> None:
     server.run("DROP DATABASE IF EXISTS copy")
     made("bounded", *MANY)
     members, _ = dumped(spec, "bounded")
@@ -128,7 +144,9 @@ def test_settings_of_the_server_bound_no_dump_and_no_restore(
     assert query(server, "SELECT COUNT(*), MAX(id) FROM many", "copy") == ((3000, 3000),)
 
 
-def test_finding_databases_is_not_bounded_either(server, spec, made, setting):
+def test_finding_databases_is_not_bounded_either(
+    server: PrivateMariaDb, spec: ServerSpec, made: Callable[..., Any], setting: Callable[..., Any]
+) -> None:
     for number in range(4):
         made(f"one_of_{number}", "CREATE TABLE t (id INT)")
     setting("sql_select_limit", "1")
@@ -137,12 +155,14 @@ def test_finding_databases_is_not_bounded_either(server, spec, made, setting):
     assert {f"one_of_{number}" for number in range(4)} <= found
 
 
-def test_rows_that_were_held_back_fail_the_dump(spec, made, monkeypatch):
+def test_rows_that_were_held_back_fail_the_dump(
+    spec: ServerSpec, made: Callable[..., Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
     """A guard against settings that nobody thought of."""
     made("short", *MANY)
     written = Dump._written
 
-    def cut(self, table, columns, source):
+    def cut(self: Dump, table: str, columns: list[Any], source: str) -> Iterator[bytes]:
         for number, row in enumerate(written(self, table, columns, source)):
             if number < 1000:
                 yield row
@@ -154,7 +174,9 @@ def test_rows_that_were_held_back_fail_the_dump(spec, made, monkeypatch):
     assert "init_connect" in caught.value.hint
 
 
-def test_rows_of_before_or_of_history_are_not_taken_for_those_of_now(server, spec, made):
+def test_rows_of_before_or_of_history_are_not_taken_for_those_of_now(
+    server: PrivateMariaDb, spec: ServerSpec, made: Callable[..., Any]
+) -> None:
     made(
         "dated",
         "CREATE TABLE dated (id INT PRIMARY KEY, v INT) WITH SYSTEM VERSIONING",
@@ -173,7 +195,9 @@ def test_rows_of_before_or_of_history_are_not_taken_for_those_of_now(server, spe
     assert query(server, "SELECT id, v FROM dated", "copy") == ((1, 10),)
 
 
-def test_rows_of_a_merged_table_come_back_once(server, spec, made):
+def test_rows_of_a_merged_table_come_back_once(
+    server: PrivateMariaDb, spec: ServerSpec, made: Callable[..., Any]
+) -> None:
     made(
         "merged",
         "CREATE TABLE b_one (id INT) ENGINE=MyISAM",
@@ -192,14 +216,16 @@ def test_rows_of_a_merged_table_come_back_once(server, spec, made):
     assert query(server, "SELECT id FROM a_all ORDER BY id", "copy") == ((1,), (2,), (3,))
 
 
-def broken(server, database, table):
+def broken(server: PrivateMariaDb, database: str, table: str) -> None:
     """Damage the file of a MyISAM table beyond reading."""
     server.run("FLUSH TABLES")
     (server.data / database / f"{table}.MYI").write_bytes(os.urandom(64))
     server.run("FLUSH TABLES")
 
 
-def test_a_table_that_cannot_be_read_costs_itself(server, spec, made):
+def test_a_table_that_cannot_be_read_costs_itself(
+    server: PrivateMariaDb, spec: ServerSpec, made: Callable[..., Any]
+) -> None:
     made(
         "partly",
         "CREATE TABLE a_good (id INT) ENGINE=InnoDB",
@@ -220,10 +246,12 @@ def test_a_table_that_cannot_be_read_costs_itself(server, spec, made):
     assert query(server, "SELECT id FROM seen ORDER BY id", "copy") == ((2,), (3,))
 
 
-def test_a_lost_connection_is_not_one_odd_table(spec, made, monkeypatch):
+def test_a_lost_connection_is_not_one_odd_table(
+    spec: ServerSpec, made: Callable[..., Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
     made("lost", *MANY)
 
-    def gone(self, table, columns, source):
+    def gone(self: Dump, table: str, columns: list[Any], source: str) -> Iterator[Any]:
         raise UnreachableError("The database server closed the connection.")
         yield b""
 
@@ -232,7 +260,9 @@ def test_a_lost_connection_is_not_one_odd_table(spec, made, monkeypatch):
         dumped(spec, "lost")
 
 
-def test_views_that_work_come_back_and_those_that_cannot_are_a_comment(server, spec, made):
+def test_views_that_work_come_back_and_those_that_cannot_are_a_comment(
+    server: PrivateMariaDb, spec: ServerSpec, made: Callable[..., Any]
+) -> None:
     made(
         "seen",
         "CREATE TABLE t (id INT)",
@@ -262,7 +292,9 @@ def test_views_that_work_come_back_and_those_that_cannot_are_a_comment(server, s
     assert [row[0] for row in rows] == ["a_good", "b_without_definer", "d_fails"]
 
 
-def test_what_cannot_be_made_is_named_and_all_else_comes_back(server, spec, made):
+def test_what_cannot_be_made_is_named_and_all_else_comes_back(
+    server: PrivateMariaDb, spec: ServerSpec, made: Callable[..., Any]
+) -> None:
     made(
         "whole",
         "CREATE TABLE t (id INT, v INT)",
@@ -285,7 +317,9 @@ def test_what_cannot_be_made_is_named_and_all_else_comes_back(server, spec, made
     assert query(server, "SELECT id FROM seen", "copy") == ((1,),)
 
 
-def test_many_that_cannot_be_made_are_counted(server, spec, made):
+def test_many_that_cannot_be_made_are_counted(
+    server: PrivateMariaDb, spec: ServerSpec, made: Callable[..., Any]
+) -> None:
     made("whole", "CREATE TABLE t (id INT)")
     members, _ = dumped(spec, "whole")
     member = type(members[0])("00001-x.sql", b"INSERT INTO none VALUES (1);\n" * 50)
@@ -295,7 +329,9 @@ def test_many_that_cannot_be_made_are_counted(server, spec, made):
     assert warned[-1] == "30 more of f/00001-x.sql did not come back"
 
 
-def test_tables_of_names_too_long_for_a_file_come_back_and_the_record_has_them(server, spec, made):
+def test_tables_of_names_too_long_for_a_file_come_back_and_the_record_has_them(
+    server: PrivateMariaDb, spec: ServerSpec, made: Callable[..., Any]
+) -> None:
     long = ["é" * 63 + last for last in "äö"]
     made("source", *(f"CREATE TABLE `{name}` (id INT)" for name in long))
     server.run(*(f"INSERT INTO source.`{name}` VALUES ({len(long)})" for name in long))
@@ -310,7 +346,9 @@ def test_tables_of_names_too_long_for_a_file_come_back_and_the_record_has_them(s
     assert all(query(server, f"SELECT id FROM `{name}`", "copy") == ((2,),) for name in long)
 
 
-def test_a_database_that_is_not_empty_is_refused(server, spec, made):
+def test_a_database_that_is_not_empty_is_refused(
+    server: PrivateMariaDb, spec: ServerSpec, made: Callable[..., Any]
+) -> None:
     """Nothing is overwritten, not even a view."""
     made("source", "CREATE TABLE t (id INT)")
     members, _ = dumped(spec, "source")
@@ -323,7 +361,9 @@ def test_a_database_that_is_not_empty_is_refused(server, spec, made):
     assert loaded(spec, members, "target") == []
 
 
-def test_users_are_not_given_rights_on_a_database_of_another_name(server, spec, made):
+def test_users_are_not_given_rights_on_a_database_of_another_name(
+    server: PrivateMariaDb, spec: ServerSpec, made: Callable[..., Any]
+) -> None:
     made("source", "CREATE TABLE t (id INT)")
     server.run(
         "CREATE OR REPLACE USER miller@localhost", "GRANT SELECT ON source.* TO miller@localhost"
@@ -356,7 +396,13 @@ REACHING = (
 
 
 @pytest.mark.parametrize("trusted", [True, False])
-def test_no_statement_reaches_beyond_its_database(server, spec, made, tmp_path, trusted):
+def test_no_statement_reaches_beyond_its_database(
+    server: PrivateMariaDb,
+    spec: ServerSpec,
+    made: Callable[..., Any],
+    tmp_path: Path,
+    trusted: bool,
+) -> None:
     made("bystander", "CREATE TABLE t (a INT)", "INSERT INTO t VALUES (1)")
     server.run("CREATE OR REPLACE USER miller@localhost", "DROP DATABASE IF EXISTS copy")
     os.chmod(tmp_path, 0o777)
@@ -384,7 +430,9 @@ def test_no_statement_reaches_beyond_its_database(server, spec, made, tmp_path, 
 
 
 @pytest.mark.parametrize("engine", ["InnoDB", "MyISAM", "Aria"])
-def test_no_table_of_an_unvouched_copy_lies_elsewhere(server, spec, tmp_path, engine):
+def test_no_table_of_an_unvouched_copy_lies_elsewhere(
+    server: PrivateMariaDb, spec: ServerSpec, tmp_path: Path, engine: str
+) -> None:
     server.run("DROP DATABASE IF EXISTS copy")
     os.chmod(tmp_path, 0o777)
     where = f"DATA DIRECTORY='{tmp_path}'"
@@ -398,7 +446,9 @@ def test_no_table_of_an_unvouched_copy_lies_elsewhere(server, spec, tmp_path, en
     assert [path for path in tmp_path.rglob("*") if path.is_file()] == []
 
 
-def test_users_of_a_copy_that_nobody_vouches_for_stay_away(server, spec, made):
+def test_users_of_a_copy_that_nobody_vouches_for_stay_away(
+    server: PrivateMariaDb, spec: ServerSpec, made: Callable[..., Any]
+) -> None:
     made("source", "CREATE TABLE t (a INT)")
     server.run("DROP DATABASE source")
     member = Member("99000-users.sql", b"GRANT ALL ON *.* TO thief@localhost IDENTIFIED BY 'x';\n")
@@ -409,7 +459,9 @@ def test_users_of_a_copy_that_nobody_vouches_for_stay_away(server, spec, made):
     assert rows == ()
 
 
-def test_a_character_set_of_a_manifest_is_no_statement(server, spec, made):
+def test_a_character_set_of_a_manifest_is_no_statement(
+    server: PrivateMariaDb, spec: ServerSpec, made: Callable[..., Any]
+) -> None:
     with pytest.raises(DamagedError):
         parse = MANIFEST.replace("utf8mb4", "utf8mb4; DROP DATABASE mysql")
         parse_manifest(parse.encode())

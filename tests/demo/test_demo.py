@@ -2,10 +2,13 @@
 is left.
 """
 
+from __future__ import annotations
+
 import os
 import subprocess
 from dataclasses import replace
 from functools import partial
+from pathlib import Path
 
 import pytest
 from running import until
@@ -17,7 +20,7 @@ from fasciculus.stores import KINDS as STORE_KINDS
 
 
 @pytest.fixture
-def smaller(monkeypatch):
+def smaller(monkeypatch: pytest.MonkeyPatch) -> None:
     """The same accounts with a quarter of their pages and pictures."""
     plans = [
         replace(
@@ -29,7 +32,9 @@ def smaller(monkeypatch):
 
 
 @pytest.mark.usefixtures("smaller")
-def test_the_demo_starts_twice_and_leaves_no_process(tmp_path, capfd):
+def test_the_demo_starts_twice_and_leaves_no_process(
+    tmp_path: Path, capfd: pytest.CaptureFixture[str]
+) -> None:
     first = Demo(tmp_path / "demo")
     try:
         first.start()

@@ -1,11 +1,16 @@
 """Web space over FTP: its files, with times as precise as the server lists them."""
 
+from __future__ import annotations
+
 import os
+from collections.abc import Iterator
 from contextlib import closing
 from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
 
 import pytest
-from running import folder_stores, run, set_up
+from running import Service, folder_stores, run, set_up
 from servers import PASSWORD, REAL, USER, certificate
 from trees import picture
 
@@ -16,13 +21,15 @@ from fasciculus.core.ftp_listing import parse_facts, parse_list
 from fasciculus.demo.certificate import public_part
 from fasciculus.demo.ftp import FtpStandIn
 from fasciculus.hosts import host_spec, open_host
+from fasciculus.hosts.base import HostSpec
+from fasciculus.hosts.ftp import FtpHost
 from fasciculus.models import HostInput
 
 NOW = datetime(2026, 11, 26, 2, 0, tzinfo=UTC)
 
 
 @pytest.fixture
-def home(tmp_path):
+def home(tmp_path: Path) -> Path:
     found = tmp_path / "space/home"
     (found / "sites/one/cache").mkdir(parents=True)
     for number in range(5):
@@ -34,13 +41,13 @@ def home(tmp_path):
     return found
 
 
-def spec(port, **more):
+def spec(port: int, **more: Any) -> HostSpec:
     settings = {"kind": "ftp", "address": "127.0.0.1", "port": port, "user": USER, **more}
     return host_spec("web", settings, {"password": PASSWORD})
 
 
 @pytest.fixture(params=["mlsd", "list", "tls"])
-def host(request, tmp_path, home):
+def host(request: pytest.FixtureRequest, tmp_path: Path, home: Path) -> Iterator[Any]:
     pem = certificate(tmp_path) if request.param == "tls" else None
     server = FtpStandIn(
         tmp_path / "space", USER, PASSWORD, certificate=pem, mlsd=request.param != "list"
@@ -52,7 +59,7 @@ def host(request, tmp_path, home):
     server.close()
 
 
-def test_the_entries_of_a_tree_and_their_bytes(host, home):
+def test_the_entries_of_a_tree_and_their_bytes(host: FtpHost, home: Path) -> None:
     warnings, rows = [], {}
     for found in host.tree("/home", WalkRules(), warnings.append):
         data = b""
@@ -72,7 +79,7 @@ def test_the_entries_of_a_tree_and_their_bytes(host, home):
     assert list(rows) == sorted(rows, key=lambda p: os.fsencode(p).split(b"/")), "in scan order"
 
 
-def test_rules_choose_as_anywhere_else(host):
+def test_rules_choose_as_anywhere_else(host: FtpHost) -> None:
     chooser = FileSelector(FileRules(includes=("*.html",), sets=("caches",)), 0)
     chosen = WalkRules(chooser=chooser)
     names = [os.fsdecode(f.entry.path) for f in host.tree("/home", chosen, print)]
@@ -80,7 +87,7 @@ def test_rules_choose_as_anywhere_else(host):
     assert not any("cache" in name for name in names)
 
 
-def test_what_it_can_and_what_it_cannot(host, home):
+def test_what_it_can_and_what_it_cannot(host: FtpHost, home: Path) -> None:
     assert [step.name for step in host.steps()][-1] == "commands"
     assert host.type_of("/home") == "dir" and host.type_of("/home/film.bin") == "file"
     assert host.type_of("/none/at/all") == "" and b"film.bin" in host.names(b"/home")
@@ -104,7 +111,7 @@ def test_what_it_can_and_what_it_cannot(host, home):
         host.open(b"/home/none")
 
 
-def test_a_real_server_with_tls(tmp_path):
+def test_a_real_server_with_tls(tmp_path: Path) -> None:
     with REAL["vsftpd-tls"](tmp_path) as place:
         settings = place.spec.settings
         found = open_host(
@@ -134,7 +141,9 @@ def test_a_real_server_with_tls(tmp_path):
                 assert file.read() == b"hello"
 
 
-def test_an_account_is_protected_and_restored_as_on_any_host(running, tmp_path, home):
+def test_an_account_is_protected_and_restored_as_on_any_host(
+    running: Service, tmp_path: Path, home: Path
+) -> None:
     server = FtpStandIn(tmp_path / "space", USER, PASSWORD)
     client = running.client()
     (attic,) = folder_stores(tmp_path, "attic")
@@ -168,7 +177,7 @@ def test_an_account_is_protected_and_restored_as_on_any_host(running, tmp_path, 
 FACTS = "type=file;size=17;modify=20261124021500;UNIX.mode=0644; page one.html"
 
 
-def test_lines_of_listings():
+def test_lines_of_listings() -> None:
     found = parse_facts(FACTS)
     assert (found.name, found.kind, found.size, found.mode) == ("page one.html", "file", 17, 0o644)
     assert found.mtime == datetime(2026, 11, 24, 2, 15, tzinfo=UTC) and found.grain == 1

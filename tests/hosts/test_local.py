@@ -1,5 +1,7 @@
 """This machine's files, in the hands of people who may be hostile."""
 
+from __future__ import annotations
+
 import os
 import shutil
 import sqlite3
@@ -7,7 +9,10 @@ import struct
 import subprocess
 import sys
 import threading
+from collections.abc import Iterator
 from contextlib import closing
+from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -24,7 +29,7 @@ SECRET = b"of another customer"
 
 
 @pytest.fixture
-def valley(tmp_path):
+def valley(tmp_path: Path) -> Path:
     """A home that its owner may change at any moment, and what is another's."""
     os.chmod(tmp_path, 0o755)
     home = tmp_path / "home"
@@ -36,7 +41,7 @@ def valley(tmp_path):
     return tmp_path
 
 
-def read(root, home="", chosen=None):
+def read(root: Path, home: str | Path = "", chosen: Any = None) -> Any:
     """Everything that is read of a tree: what is in each file by its path."""
     found, warned = {}, []
     for row in LocalHost().tree(str(root), chosen or WalkRules(), warned.append, str(home)):
@@ -52,7 +57,7 @@ def read(root, home="", chosen=None):
 # Reading while things are exchanged -----------------------------------------
 
 
-def test_a_folder_exchanged_for_a_link_brings_nothing_from_outside(valley):
+def test_a_folder_exchanged_for_a_link_brings_nothing_from_outside(valley: Path) -> None:
     """Thousands of times, at several depths, while it is walked through and read."""
     home, other = valley / "home", valley / "other"
     for place in ("x", "a/x", "a/b/x"):
@@ -63,7 +68,7 @@ def test_a_folder_exchanged_for_a_link_brings_nothing_from_outside(valley):
         (other / f"secret-{number}").write_bytes(SECRET)
     stop, swaps = threading.Event(), [0]
 
-    def exchange():
+    def exchange() -> None:
         while not stop.is_set():
             for place in ("x", "a/x", "a/b/x"):
                 real, aside = home / place, home / f"{place}-aside"
@@ -87,7 +92,7 @@ def test_a_folder_exchanged_for_a_link_brings_nothing_from_outside(valley):
     assert read(home)[0], "and it is read when it is left in peace"
 
 
-def test_a_file_exchanged_for_a_link_a_pipe_or_another_file(valley):
+def test_a_file_exchanged_for_a_link_a_pipe_or_another_file(valley: Path) -> None:
     home = valley / "home"
     for name in "abc":
         (home / name).write_bytes(b"mine")
@@ -109,12 +114,12 @@ def test_a_file_exchanged_for_a_link_a_pipe_or_another_file(valley):
                 with closing(row.open()) as file:
                     rows[row.entry.path] = (file.read(), row.entry.mode, row.entry.size)
             except OSError as error:
-                rows[row.entry.path] = error.errno
+                rows[row.entry.path] = error.errno  # type: ignore[assignment]
     assert isinstance(rows[b"a"], int) and isinstance(rows[b"b"], int)
     assert rows[b"c"] == (b"written anew", 0o600, 12), "what is listed belongs to what was read"
 
 
-def test_a_folder_that_took_the_place_of_another_is_not_entered(valley):
+def test_a_folder_that_took_the_place_of_another_is_not_entered(valley: Path) -> None:
     home = valley / "home"
     (home / "a").mkdir()
     (home / "a/x").write_bytes(b"mine")
@@ -130,7 +135,7 @@ def test_a_folder_that_took_the_place_of_another_is_not_entered(valley):
     assert warned and "exchanged for another folder" in warned[0]
 
 
-def test_the_caller_reads_where_the_walk_stands_and_nowhere_else(valley):
+def test_the_caller_reads_where_the_walk_stands_and_nowhere_else(valley: Path) -> None:
     home = valley / "home"
     (home / "a").mkdir()
     (home / "a/x").write_bytes(b"mine")
@@ -142,7 +147,7 @@ def test_the_caller_reads_where_the_walk_stands_and_nowhere_else(valley):
 # The way to a root ------------------------------------------------------------------
 
 
-def test_a_link_that_the_owner_means_is_followed_inside_the_home(valley):
+def test_a_link_that_the_owner_means_is_followed_inside_the_home(valley: Path) -> None:
     home = valley / "home"
     (home / "releases/7/public").mkdir(parents=True)
     (home / "releases/7/public/index.html").write_bytes(b"seven")
@@ -156,7 +161,7 @@ def test_a_link_that_the_owner_means_is_followed_inside_the_home(valley):
 
 
 @pytest.mark.parametrize("target", ["../other", "/etc", "a/../../other", "loop"])
-def test_a_link_that_leads_out_is_refused(valley, target):
+def test_a_link_that_leads_out_is_refused(valley: Path, target: str) -> None:
     home = valley / "home"
     (home / "a").mkdir()
     (home / "loop").symlink_to("loop")
@@ -170,7 +175,7 @@ def test_a_link_that_leads_out_is_refused(valley, target):
         read(home / "site/.", home)
 
 
-def test_a_link_that_only_root_could_set_is_followed_anywhere(valley):
+def test_a_link_that_only_root_could_set_is_followed_anywhere(valley: Path) -> None:
     """As where /home is a link to another disk."""
     (valley / "disk").symlink_to("home")
     (valley / "home/x").write_bytes(b"mine")
@@ -178,7 +183,7 @@ def test_a_link_that_only_root_could_set_is_followed_anywhere(valley):
     assert read(valley / "disk", valley / "disk")[0] == {b"x": b"mine"}
 
 
-def test_a_root_that_is_not_there_or_no_folder(valley):
+def test_a_root_that_is_not_there_or_no_folder(valley: Path) -> None:
     with pytest.raises(MissingError, match="does not exist"):
         read(valley / "home/none")
     (valley / "home/file").write_text("x")
@@ -187,7 +192,7 @@ def test_a_root_that_is_not_there_or_no_folder(valley):
 
 
 @pytest.mark.parametrize("path", ["home/x", "home/./x", "home//x", "home/a/../x"])
-def test_ways_to_one_place(valley, path):
+def test_ways_to_one_place(valley: Path, path: str) -> None:
     (valley / "home/a").mkdir()
     (valley / "home/x").mkdir()
     (valley / "home/x/f").write_bytes(b"mine")
@@ -196,7 +201,7 @@ def test_ways_to_one_place(valley, path):
         assert file.read() == b"mine"
 
 
-def test_a_file_by_its_path_is_not_reached_through_a_link_of_others(valley):
+def test_a_file_by_its_path_is_not_reached_through_a_link_of_others(valley: Path) -> None:
     home = valley / "home"
     (home / "x").symlink_to(valley / "other")
     for path in (home / "x/secret", home / "y"):
@@ -210,13 +215,13 @@ def test_a_file_by_its_path_is_not_reached_through_a_link_of_others(valley):
 
 
 @pytest.fixture
-def deep(tmp_path):
+def deep(tmp_path: Path) -> Iterator[Path]:
     """A folder for trees too deep for those who remove folders by their paths."""
     yield tmp_path
     subprocess.run(["find", str(tmp_path), "-mindepth", "1", "-delete"], check=True)
 
 
-def test_two_thousand_folders_deep_with_few_descriptors(deep):
+def test_two_thousand_folders_deep_with_few_descriptors(deep: Path) -> None:
     here = os.open(deep, os.O_RDONLY)
     for number in range(2000):
         os.mkdir("d", dir_fd=here)
@@ -240,7 +245,9 @@ def test_two_thousand_folders_deep_with_few_descriptors(deep):
     assert most < 200 and len(os.listdir("/proc/self/fd")) <= before
 
 
-def test_folders_that_were_closed_are_opened_again_only_if_they_are_the_same(tmp_path):
+def test_folders_that_were_closed_are_opened_again_only_if_they_are_the_same(
+    tmp_path: Path,
+) -> None:
     deep = tmp_path
     for _ in range(200):
         deep = deep / "d"
@@ -260,20 +267,20 @@ def test_folders_that_were_closed_are_opened_again_only_if_they_are_the_same(tmp
 # SQLite ------------------------------------------------------------------------------
 
 
-def database(path, text):
+def database(path: Path, text: str) -> None:
     with closing(sqlite3.connect(path)) as db:
         db.execute("CREATE TABLE notes (text)")
         db.execute("INSERT INTO notes VALUES (?)", (text,))
         db.commit()
 
 
-def copied(path, target, home):
+def copied(path: Path, target: Path, home: Path) -> Any:
     rows = copy_database(LocalHost(), os.fsencode(path), target, str(home))
     with closing(sqlite3.connect(target)) as db:
         return rows, db.execute("SELECT text FROM notes").fetchall()
 
 
-def test_a_database_is_copied_also_while_it_is_written_to(valley):
+def test_a_database_is_copied_also_while_it_is_written_to(valley: Path) -> None:
     home = valley / "home"
     database(home / "guests.db", "mine")
     with closing(sqlite3.connect(home / "guests.db")) as writing:
@@ -284,7 +291,7 @@ def test_a_database_is_copied_also_while_it_is_written_to(valley):
     assert found == ({"notes": 2}, [("mine",), ("second",)])
 
 
-def test_a_database_that_is_a_link_out_of_the_home_is_not_read(valley):
+def test_a_database_that_is_a_link_out_of_the_home_is_not_read(valley: Path) -> None:
     home = valley / "home"
     database(valley / "other/secret.db", "theirs")
     (home / "guests.db").symlink_to(valley / "other/secret.db")
@@ -296,13 +303,15 @@ def test_a_database_that_is_a_link_out_of_the_home_is_not_read(valley):
     assert copied(home / "guests.db", valley / "copy2", home)[1] == [("mine",)]
 
 
-def test_a_database_exchanged_between_looking_and_opening_is_not_read(valley, monkeypatch):
+def test_a_database_exchanged_between_looking_and_opening_is_not_read(
+    valley: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     home = valley / "home"
     database(home / "guests.db", "mine")
     database(valley / "other/secret.db", "theirs")
     readlink = os.readlink
 
-    def swapped(place, *more, **options):
+    def swapped(place: bytes, *more: Any, **options: Any) -> bytes:
         if place.startswith(b"/proc/self/fd") and not (home / "aside.db").exists():
             found = readlink(place)
             (home / "guests.db").rename(home / "aside.db")
@@ -326,7 +335,7 @@ while True:
 """
 
 
-def test_a_folder_exchanged_by_another_process_brings_no_log_of_strangers(valley):
+def test_a_folder_exchanged_by_another_process_brings_no_log_of_strangers(valley: Path) -> None:
     """SQLite opened the log by its path, some time after the database."""
     home, other = valley / "home", valley / "other"
     (home / "data").mkdir()
@@ -360,12 +369,12 @@ def test_a_folder_exchanged_by_another_process_brings_no_log_of_strangers(valley
         assert "refused" in outcomes or len(outcomes) == 1
 
 
-def test_files_that_other_threads_open_and_close_refuse_no_sound_database(valley):
+def test_files_that_other_threads_open_and_close_refuse_no_sound_database(valley: Path) -> None:
     home = valley / "home"
     database(home / "guests.db", "mine")
     closing_time = threading.Event()
 
-    def churn():
+    def churn() -> None:
         while not closing_time.is_set():
             os.close(os.open(valley / "other", os.O_RDONLY))
 
@@ -381,7 +390,7 @@ def test_files_that_other_threads_open_and_close_refuse_no_sound_database(valley
             thread.join()
 
 
-def test_a_log_that_is_a_link_or_a_pipe_is_not_read(valley):
+def test_a_log_that_is_a_link_or_a_pipe_is_not_read(valley: Path) -> None:
     home, other = valley / "home", valley / "other"
     database(home / "guests.db", "mine")
     (other / "log").write_bytes(b"x" * 4096)
@@ -390,7 +399,7 @@ def test_a_log_that_is_a_link_or_a_pipe_is_not_read(valley):
     assert copied(home / "guests.db", valley / "copy", home)[1] == [("mine",)]
 
 
-def test_a_journal_does_not_make_sqlite_open_or_remove_another_file(valley):
+def test_a_journal_does_not_make_sqlite_open_or_remove_another_file(valley: Path) -> None:
     """It names the journal of a change of several databases, which SQLite removes at the end."""
     home = valley / "home"
     database(home / "guests.db", "mine")
@@ -407,7 +416,7 @@ def test_a_journal_does_not_make_sqlite_open_or_remove_another_file(valley):
     assert victim.read_text() == "of root"
 
 
-def test_a_hot_journal_is_rolled_back_in_the_copy_alone(valley):
+def test_a_hot_journal_is_rolled_back_in_the_copy_alone(valley: Path) -> None:
     """An application died during a transaction."""
     home = valley / "home"
     database(home / "guests.db", "mine")
@@ -426,7 +435,7 @@ def test_a_hot_journal_is_rolled_back_in_the_copy_alone(valley):
     assert (home / "guests.db").read_bytes() == before
 
 
-def test_a_database_is_consistent_while_it_is_written_to_all_the_time(valley):
+def test_a_database_is_consistent_while_it_is_written_to_all_the_time(valley: Path) -> None:
     home = valley / "home"
     program = (
         "import sqlite3, sys, time\n"
@@ -458,12 +467,12 @@ def test_a_database_is_consistent_while_it_is_written_to_all_the_time(valley):
                 writing.kill()
 
 
-def test_a_database_that_is_not_there(valley):
+def test_a_database_that_is_not_there(valley: Path) -> None:
     with pytest.raises(MissingError, match="does not exist"):
         copied(valley / "home/none.db", valley / "copy", valley / "home")
 
 
-def test_an_open_tree_names_places_of_the_present_folder(valley):
+def test_an_open_tree_names_places_of_the_present_folder(valley: Path) -> None:
     home = valley / "home"
     (home / "a").mkdir()
     (home / "a/x").write_bytes(b"mine")

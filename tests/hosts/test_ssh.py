@@ -1,5 +1,7 @@
 """A host over real OpenSSH: the same results as on the machine itself."""
 
+from __future__ import annotations
+
 import contextlib
 import io
 import os
@@ -8,7 +10,10 @@ import subprocess
 import sys
 import tarfile
 import threading
+from collections.abc import Iterator
 from contextlib import closing
+from pathlib import Path
+from typing import Any
 
 import pytest
 from running import mariadb_spec
@@ -21,6 +26,7 @@ from fasciculus.core.file_filters import FileRules, FileSelector
 from fasciculus.databases.mariadb.server import connect
 from fasciculus.databases.sqlite import copy as sqlite_copy
 from fasciculus.databases.sqlite.copy import copy_database
+from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.hosts import text_files
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.remote_scripts import program_text
@@ -36,14 +42,14 @@ RULES = FileRules(
 
 
 @pytest.fixture
-def remote(openssh, tmp_path):
+def remote(openssh: Any, tmp_path: Path) -> Iterator[SshHost]:
     found = SshHost(openssh.host(), tmp_path)
     yield found
     found.close()
 
 
 @pytest.fixture
-def tree(tmp_path):
+def tree(tmp_path: Path) -> Path:
     found = awkward_tree(tmp_path)
     for name in ("cache", "tagged", "ignoring/deep"):
         (found / name).mkdir(parents=True)
@@ -54,7 +60,7 @@ def tree(tmp_path):
     return found
 
 
-def taken(host, root, rules=FileRules()):
+def taken(host: SshHost, root: str | Path, rules: FileRules = FileRules()) -> Any:
     """All entries as they would be listed, with their contents, and the warnings."""
     warnings, left, rows = [], [], []
     chooser = None if rules.everything else FileSelector(rules, 0)
@@ -71,7 +77,7 @@ def taken(host, root, rules=FileRules()):
     return rows, warnings, left
 
 
-def test_a_tree_is_the_same_over_ssh(remote, tree):
+def test_a_tree_is_the_same_over_ssh(remote: SshHost, tree: Path) -> None:
     (tree / "big.bin").write_bytes(os.urandom(3_000_000))
     with contextlib.suppress(OSError):
         os.setxattr(tree / "plain", "user.note", b"\x00\xff\nink")
@@ -91,7 +97,7 @@ def test_a_tree_is_the_same_over_ssh(remote, tree):
     assert (b"ignoring/deep/file-1.html", "ignoring/.leave-out: file-1.*") in left
 
 
-def test_only_what_is_included_and_the_way_there(remote, tree):
+def test_only_what_is_included_and_the_way_there(remote: SshHost, tree: Path) -> None:
     rules = FileRules(includes=("deep/", "*.bin"))
     for host in (remote, LocalHost()):
         assert [entry.text for entry, _ in taken(host, tree, rules)[0]] == [
@@ -104,7 +110,9 @@ def test_only_what_is_included_and_the_way_there(remote, tree):
         ]
 
 
-def test_a_large_tree_is_sorted_on_disk(remote, tmp_path, monkeypatch):
+def test_a_large_tree_is_sorted_on_disk(
+    remote: SshHost, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr("fasciculus.hosts.ssh.find._HELD", 50)
     root = tmp_path / "many"
     for number in range(400):
@@ -114,7 +122,7 @@ def test_a_large_tree_is_sorted_on_disk(remote, tmp_path, monkeypatch):
     assert taken(remote, root) == taken(LocalHost(), root)
 
 
-def test_what_cannot_be_sent_is_named(remote, tree):
+def test_what_cannot_be_sent_is_named(remote: SshHost, tree: Path) -> None:
     rows, warnings = [], []
     for found in remote.tree(str(tree), WalkRules(), warnings.append):
         if found.entry.path == b"":
@@ -130,7 +138,9 @@ def test_what_cannot_be_sent_is_named(remote, tree):
         taken(remote, "/no/such/folder")
 
 
-def test_a_host_without_a_shell_is_read_over_plain_sftp(bare_openssh, tree, tmp_path):
+def test_a_host_without_a_shell_is_read_over_plain_sftp(
+    bare_openssh: Any, tree: Path, tmp_path: Path
+) -> None:
     remote = SshHost(bare_openssh.host(), tmp_path, unsafe_reading=True)
     steps = list(remote.steps())
     assert steps[-1].name == "commands" and "plain SFTP" in steps[-1].text
@@ -138,7 +148,7 @@ def test_a_host_without_a_shell_is_read_over_plain_sftp(bare_openssh, tree, tmp_
     # It has no names of owners, no attributes, no links between names, and whole seconds.
     os.unlink(tree / "fifo")
 
-    def plain(rows):
+    def plain(rows: Any) -> Any:
         return [
             (e.path, e.type, e.size, e.mode, e.uid, e.mtime_ns // 10**9 % 2**32, e.target, contents)
             for e, contents in rows
@@ -151,8 +161,8 @@ def test_a_host_without_a_shell_is_read_over_plain_sftp(bare_openssh, tree, tmp_
 
 
 def test_root_reads_no_tree_of_people_over_plain_sftp_unless_it_is_allowed(
-    bare_openssh, tree, tmp_path
-):
+    bare_openssh: Any, tree: Path, tmp_path: Path
+) -> None:
     spec = bare_openssh.host()
     if spec.user != "root":
         pytest.skip("who is not root has little to lose")
@@ -163,7 +173,9 @@ def test_root_reads_no_tree_of_people_over_plain_sftp_unless_it_is_allowed(
     remote.close()
 
 
-def test_sqlite_over_ssh_while_it_is_written_to(remote, tmp_path, monkeypatch):
+def test_sqlite_over_ssh_while_it_is_written_to(
+    remote: SshHost, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     path = tmp_path / "site.sqlite"
     with closing(sqlite3.connect(path)) as db:
         db.execute("PRAGMA journal_mode=WAL")
@@ -176,7 +188,7 @@ def test_sqlite_over_ssh_while_it_is_written_to(remote, tmp_path, monkeypatch):
         written = threading.Event()
         fetch = sqlite_copy.fetch
 
-        def disturbed(host, source, copy):
+        def disturbed(host: SshHost, source: bytes, copy: Path) -> None:
             fetch(host, source, copy)
             if not written.is_set():
                 written.set()
@@ -191,7 +203,7 @@ def test_sqlite_over_ssh_while_it_is_written_to(remote, tmp_path, monkeypatch):
         copy_database(remote, b"/no/such.sqlite", target, "/")
 
 
-def test_a_database_behind_the_host(remote, mariadb):
+def test_a_database_behind_the_host(remote: SshHost, mariadb: PrivateMariaDb) -> None:
     with connect(
         mariadb_spec(socket=mariadb.socket, user="fasciculus", password="ledger"), remote
     ) as server:
@@ -206,7 +218,9 @@ def test_a_database_behind_the_host(remote, mariadb):
             pass
 
 
-def test_commands_have_a_time_limit_and_a_clean_environment(remote, monkeypatch):
+def test_commands_have_a_time_limit_and_a_clean_environment(
+    remote: SshHost, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setenv("FASCICULUS_TOKEN", "not-for-commands")
     for host in (remote, LocalHost()):
         assert host.run("echo in: $(cat); exit 3", 20, b"text").output == b"in: text\n"
@@ -217,7 +231,9 @@ def test_commands_have_a_time_limit_and_a_clean_environment(remote, monkeypatch)
         assert len(host.run("yes | head -c 100000", 20, limit=1000).output) == 1000
 
 
-def test_a_file_of_settings_has_a_bound(remote, tmp_path, monkeypatch):
+def test_a_file_of_settings_has_a_bound(
+    remote: SshHost, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(text_files, "MOST", 1000)
     (tmp_path / "aliases").write_bytes(b"postmaster: root\n" + b"\xff" * 983)
     (tmp_path / "endless").write_bytes(b"x" * 1001)
@@ -227,7 +243,7 @@ def test_a_file_of_settings_has_a_bound(remote, tmp_path, monkeypatch):
             host.read_text(str(tmp_path / "endless"))
 
 
-def test_each_step_of_reaching_a_host_is_said(openssh, tmp_path):
+def test_each_step_of_reaching_a_host_is_said(openssh: Any, tmp_path: Path) -> None:
     good = openssh.host()
     assert [s.name for s in SshHost(good, tmp_path).steps()] == [
         "connect",
@@ -240,7 +256,9 @@ def test_each_step_of_reaching_a_host_is_said(openssh, tmp_path):
         list(SshHost(other, tmp_path).steps())
 
 
-def test_a_folder_exchanged_for_a_link_brings_nothing_from_outside_over_ssh(remote, tmp_path):
+def test_a_folder_exchanged_for_a_link_brings_nothing_from_outside_over_ssh(
+    remote: SshHost, tmp_path: Path
+) -> None:
     home, other = tmp_path / "home", tmp_path / "other"
     for place in ("x", "a/b/x"):
         (home / place).mkdir(parents=True)
@@ -251,7 +269,7 @@ def test_a_folder_exchanged_for_a_link_brings_nothing_from_outside_over_ssh(remo
         (other / f"secret-{number}").write_bytes(b"of another customer")
     stop, swaps = threading.Event(), [0]
 
-    def exchange():
+    def exchange() -> None:
         while not stop.is_set():
             for place in ("x", "a/b/x"):
                 real, aside = home / place, home / f"{place}-aside"
@@ -275,7 +293,9 @@ def test_a_folder_exchanged_for_a_link_brings_nothing_from_outside_over_ssh(remo
     assert swaps[0] > 150 and len(taken(remote, home)[0]) == 1 + 4 + 40
 
 
-def test_a_root_that_is_a_link_out_of_the_home_is_refused_over_ssh(remote, tmp_path):
+def test_a_root_that_is_a_link_out_of_the_home_is_refused_over_ssh(
+    remote: SshHost, tmp_path: Path
+) -> None:
     home, other = tmp_path / "home", tmp_path / "other"
     for folder in (home / "releases/7", other):
         folder.mkdir(parents=True)
@@ -284,7 +304,7 @@ def test_a_root_that_is_a_link_out_of_the_home_is_refused_over_ssh(remote, tmp_p
     (home / "current").symlink_to("releases/7")
     (home / "site").symlink_to("../other")
 
-    def read(root):
+    def read(root: Path) -> list[bytes]:
         rows = remote.tree(str(root), WalkRules(), lambda text: None, str(home))
         return [row.entry.path for row in rows if row.entry.type == "file"]
 
@@ -293,7 +313,9 @@ def test_a_root_that_is_a_link_out_of_the_home_is_refused_over_ssh(remote, tmp_p
         read(home / "site")
 
 
-def test_without_an_interpreter_tar_serves_and_the_try_says_what_that_means(remote, tree):
+def test_without_an_interpreter_tar_serves_and_the_try_says_what_that_means(
+    remote: SshHost, tree: Path
+) -> None:
     steps = {step.name: step.text for step in remote.steps()}
     assert steps["commands"] == "A shell, find and Python are there."
     remote.close()
@@ -312,11 +334,13 @@ def test_without_an_interpreter_tar_serves_and_the_try_says_what_that_means(remo
     assert taken(remote, tree) == whole
 
 
-def openssh_user(host):
+def openssh_user(host: Any) -> Any:
     return host._link.spec.user
 
 
-def test_a_single_file_is_read_and_written_through_no_link_that_others_set(remote, tmp_path):
+def test_a_single_file_is_read_and_written_through_no_link_that_others_set(
+    remote: SshHost, tmp_path: Path
+) -> None:
     """Sieve scripts and hold flags are in users' folders."""
     home, other = tmp_path / "home", tmp_path / "other"
     home.mkdir()
@@ -349,7 +373,7 @@ def test_a_single_file_is_read_and_written_through_no_link_that_others_set(remot
     assert not made.exists()
 
 
-def test_the_program_that_is_sent_needs_nothing_of_ours(tmp_path):
+def test_the_program_that_is_sent_needs_nothing_of_ours(tmp_path: Path) -> None:
     text = program_text("file_sender.py")
     assert "fasciculus" not in text.replace("fasciculus-", "") and "msgspec" not in text
     (tmp_path / "file").write_bytes(b"x" * 1000)

@@ -1,10 +1,15 @@
 """A folder being filled, here and over SSH: nothing in it leads out, and all of it is as listed."""
 
+from __future__ import annotations
+
 import errno
 import os
 import stat
 import subprocess
+from collections.abc import Iterator
 from contextlib import closing, suppress
+from pathlib import Path
+from typing import Any
 
 import pytest
 from running import until
@@ -12,15 +17,18 @@ from running import until
 from fasciculus.core.bundle.entry import DIR, FIFO, SYMLINK, Entry
 from fasciculus.core.errors import DamagedError
 from fasciculus.hosts.local import LocalHost
+from fasciculus.hosts.local_tree import LocalTree
+from fasciculus.hosts.ssh.host import SshHost
+from fasciculus.hosts.ssh.tree import SshTree
 
 
 @pytest.fixture
-def host(host_either_way):
+def host(host_either_way: LocalHost | SshHost) -> LocalHost | SshHost:
     return host_either_way
 
 
 @pytest.fixture
-def tree(host, tmp_path):
+def tree(host: LocalHost | SshHost, tmp_path: Path) -> Iterator[LocalTree | SshTree]:
     (tmp_path / "outside").mkdir()
     (tmp_path / "outside/secret").write_text("of another user")
     found = host.writable_tree(str(tmp_path / "mail/anna"))
@@ -30,11 +38,11 @@ def tree(host, tmp_path):
     assert (tmp_path / "outside/secret").read_text() == "of another user"
 
 
-def like(**more) -> Entry:
+def like(**more: Any) -> Entry:
     return Entry("mail", b"x", **{"mode": 0o640, "uid": 5005, "gid": 5006, **more})
 
 
-def test_all_that_is_written_is_as_it_was_listed(tree, tmp_path):
+def test_all_that_is_written_is_as_it_was_listed(tree: LocalTree | SshTree, tmp_path: Path) -> None:
     assert tree.make_folder(b"cur") and not tree.make_folder(b"cur")
     big = os.urandom(700_000) + bytes(100_000)
     tree.create_file(b"cur/one", iter([big[:10], b"", big[10:]]), like(mtime_ns=1_000_000_007))
@@ -67,7 +75,9 @@ while (1) {
 """
 
 
-def test_a_mailbox_exchanged_by_another_process_is_written_nowhere_else(host, tree, tmp_path):
+def test_a_mailbox_exchanged_by_another_process_is_written_nowhere_else(
+    host: LocalHost | SshHost, tree: LocalTree | SshTree, tmp_path: Path
+) -> None:
     """Each time from the top: by new files, and in place of what is there."""
     root = tmp_path / "mail/anna"
     (root / "cur").mkdir()
@@ -89,12 +99,14 @@ def test_a_mailbox_exchanged_by_another_process_is_written_nowhere_else(host, tr
     assert written > 0 and int(turns) >= 50
 
 
-def test_files_in_use_are_replaced_whole_or_not_at_all(tree, tmp_path):
+def test_files_in_use_are_replaced_whole_or_not_at_all(
+    tree: LocalTree | SshTree, tmp_path: Path
+) -> None:
     root = tmp_path / "mail/anna"
     (root / "note").write_text("before")
     (root / "link").symlink_to(tmp_path / "outside/secret")
 
-    def torn():
+    def torn() -> Iterator[bytes]:
         yield b"half"
         raise DamagedError("It is damaged.")
 
@@ -113,7 +125,7 @@ def test_files_in_use_are_replaced_whole_or_not_at_all(tree, tmp_path):
 @pytest.mark.parametrize(
     "path", [b"../evil", b"a/../../evil", b"", b"a//b", b"/etc/evil", b".", b"out/secret", b"n\0l"]
 )
-def test_no_path_leads_out(tree, tmp_path, path):
+def test_no_path_leads_out(tree: LocalTree | SshTree, tmp_path: Path, path: bytes) -> None:
     tree.create_node(b"out", like(type=SYMLINK, target=os.fsencode(tmp_path / "outside")))
     for write in (tree.create_file, tree.replace_file):
         with pytest.raises((OSError, ValueError)):
@@ -126,7 +138,9 @@ def test_no_path_leads_out(tree, tmp_path, path):
     assert not (tmp_path / "evil").exists() and not (tmp_path / "mail/evil").exists()
 
 
-def test_an_owner_that_does_not_exist_gives_root_his_files(tree, tmp_path):
+def test_an_owner_that_does_not_exist_gives_root_his_files(
+    tree: LocalTree | SshTree, tmp_path: Path
+) -> None:
     """The number may belong to a stranger by now: one that had no name and has one too."""
     for name, user, uid in (("a", "pottery", 33), ("b", "", 33), ("c", "www-data", 7)):
         tree.create_file(name.encode(), iter([b"x"]), like(user=user, uid=uid, group="", gid=54321))
@@ -135,7 +149,7 @@ def test_an_owner_that_does_not_exist_gives_root_his_files(tree, tmp_path):
     assert tree.unknown_owners == {"pottery": 1, "33": 1}
 
 
-def test_what_the_kernel_refuses_is_said(tree):
+def test_what_the_kernel_refuses_is_said(tree: LocalTree | SshTree) -> None:
     with pytest.raises(OSError) as caught:
         tree.create_file(b"n" * 300, iter([b"x"]), like())
     assert caught.value.errno == errno.ENAMETOOLONG

@@ -1,5 +1,7 @@
 """Kinds of things: those that ship, those of packages, those that are not there."""
 
+from __future__ import annotations
+
 import importlib.metadata
 from importlib.metadata import EntryPoint
 from typing import Literal
@@ -31,7 +33,7 @@ SHELF = StoreKind("shelf", "A shelf", ShelfSettings, ShelfSecrets, FolderStore)
 
 
 @pytest.fixture
-def registry(monkeypatch):
+def registry(monkeypatch: pytest.MonkeyPatch) -> Registry:
     points = [
         EntryPoint("shelf", "test_registry:SHELF", "fasciculus.stores"),
         EntryPoint("folder", "test_registry:SHELF", "fasciculus.stores"),
@@ -42,7 +44,7 @@ def registry(monkeypatch):
     )
 
 
-def test_a_package_adds_a_kind_and_replaces_none_that_ships(registry):
+def test_a_package_adds_a_kind_and_replaces_none_that_ships(registry: Registry) -> None:
     assert registry.names() == ["folder", "shelf"]
     assert registry.get("shelf") is SHELF
     assert registry.get("folder").open is FolderStore and registry.get("folder") is not SHELF
@@ -50,7 +52,7 @@ def test_a_package_adds_a_kind_and_replaces_none_that_ships(registry):
     assert [kind.name for kind in registry.all()] == ["folder", "shelf"]
 
 
-def test_unknown_kinds_are_refused_by_name(registry):
+def test_unknown_kinds_are_refused_by_name(registry: Registry) -> None:
     with pytest.raises(SettingError) as caught:
         registry.parse({"kind": "cloud", "board": 2})
     assert caught.value.field == "kind"
@@ -59,7 +61,7 @@ def test_unknown_kinds_are_refused_by_name(registry):
         registry.parse({})
 
 
-def test_stored_settings_that_do_not_fit_name_the_field(registry):
+def test_stored_settings_that_do_not_fit_name_the_field(registry: Registry) -> None:
     with pytest.raises(SettingError) as caught:
         registry.stored('{"kind": "shelf", "board": 0}')
     assert caught.value.field == "board"
@@ -75,7 +77,7 @@ def test_stored_settings_that_do_not_fit_name_the_field(registry):
         (databases.ENGINES, {"mariadb", "sqlite"}),
     ],
 )
-def test_what_ships_describes_itself(registry, names):
+def test_what_ships_describes_itself(registry: Registry, names: set[str]) -> None:
     assert set(registry.names()) == names
     for kind in registry.all():
         assert kind.title and kind.name in names

@@ -1,5 +1,7 @@
 """A home that an earlier version made: it starts, nothing of it is lost, its bundles restore."""
 
+from __future__ import annotations
+
 import json
 import sqlite3
 import tarfile
@@ -30,7 +32,7 @@ def unpacked(folder: Path) -> Path:
     return folder / "home"
 
 
-def test_a_home_of_version_0_1_0_starts_and_its_bundles_restore(tmp_path):
+def test_a_home_of_version_0_1_0_starts_and_its_bundles_restore(tmp_path: Path) -> None:
     with service(unpacked(tmp_path)) as running, running.client() as client:
         (store,) = client.stores_list().items
         assert store.settings.kind == "folder" and store.where == str(tmp_path / "store")
@@ -52,7 +54,7 @@ def test_a_home_of_version_0_1_0_starts_and_its_bundles_restore(tmp_path):
         for bundle, text in ((first, "night 0\n"), (second, "night 1\nnight 1\n")):
             target = tmp_path / f"back-{bundle.id}"
             number = client.restores_start(RestoreStart(bundle=bundle.id, target=str(target))).id
-            done = until(lambda n=number: (r := client.restores_show(n)).state == "ended" and r)
+            done = until(lambda n=number: (r := client.restores_show(n)).state == "ended" and r)  # type: ignore[misc]
             assert done.outcome == "done", done.error
             assert (target / "files/notes.txt").read_text() == text
             assert (target / "files/index.html").read_text() == "The pond.\n" * 200
@@ -61,7 +63,7 @@ def test_a_home_of_version_0_1_0_starts_and_its_bundles_restore(tmp_path):
         assert client.overview().stores[0].copies == 3
 
 
-def test_saving_the_form_of_an_account_that_is_gone_keeps_since_when(tmp_path):
+def test_saving_the_form_of_an_account_that_is_gone_keeps_since_when(tmp_path: Path) -> None:
     home = unpacked(tmp_path)
     with sqlite3.connect(home / "records/fasciculus.sqlite") as db:
         db.execute("UPDATE account SET gone_since = '2026-11-20T02:00:00+00:00'")
@@ -73,7 +75,7 @@ def test_saving_the_form_of_an_account_that_is_gone_keeps_since_when(tmp_path):
         assert saved.gone_since == account.gone_since
 
 
-def test_channels_keep_their_payload_under_their_kinds():
+def test_channels_keep_their_payload_under_their_kinds() -> None:
     migration = resources.files("fasciculus.records") / "migrations/0014-channel-kinds.sql"
     former = {
         "bell": {"form": "message", "template": "", "url": "https://kept.example", "secret": None},

@@ -1,8 +1,12 @@
 """The records: paging, sealing, migrations, one writer."""
 
+from __future__ import annotations
+
 import sqlite3
 import threading
 from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -24,7 +28,7 @@ from fasciculus.records.secret_cipher import SecretCipher, merged
     st.sampled_from(["n", "-n", "word", "-word"]),
 )
 @settings(suppress_health_check=[HealthCheck.too_slow], max_examples=60)
-def test_pages_together_are_the_whole_list_in_order(rows, limit, sort):
+def test_pages_together_are_the_whole_list_in_order(rows: list[Any], limit: int, sort: str) -> None:
     db = sqlite3.connect(":memory:")
     db.row_factory = sqlite3.Row
     db.execute("CREATE TABLE t (id INTEGER PRIMARY KEY, n INTEGER, word TEXT)")
@@ -47,7 +51,7 @@ def test_pages_together_are_the_whole_list_in_order(rows, limit, sort):
     assert found == (wanted[::-1] if sort.startswith("-") else wanted)
 
 
-def test_a_cursor_or_sort_that_is_none_is_refused():
+def test_a_cursor_or_sort_that_is_none_is_refused() -> None:
     db = sqlite3.connect(":memory:")
     query = Query("1", "(SELECT 1 AS id)", "id", {"id": "id"}, "id")
     for paging in (PageRequest("colour"), PageRequest(cursor="!"), PageRequest(cursor="W10=")):
@@ -58,7 +62,7 @@ def test_a_cursor_or_sort_that_is_none_is_refused():
 _JOB = JobInput(name="nightly", stores=["attic"])
 
 
-def test_secrets_are_sealed_and_merged(tmp_path):
+def test_secrets_are_sealed_and_merged(tmp_path: Path) -> None:
     records, cipher = Records(tmp_path / "r.sqlite"), SecretCipher(tmp_path / "keys" / "k")
     with records.write() as db:
         inventory.save_host(
@@ -82,7 +86,7 @@ def test_secrets_are_sealed_and_merged(tmp_path):
     records.close()
 
 
-def test_a_failed_change_leaves_nothing_behind_and_readers_cannot_write(tmp_path):
+def test_a_failed_change_leaves_nothing_behind_and_readers_cannot_write(tmp_path: Path) -> None:
     records = Records(tmp_path / "r.sqlite")
     with pytest.raises(ZeroDivisionError), records.write() as db:
         runs.add(db, _JOB, "x", [("account", "millpond")])
@@ -93,7 +97,7 @@ def test_a_failed_change_leaves_nothing_behind_and_readers_cannot_write(tmp_path
     records.close()
 
 
-def test_later_records_and_a_second_service_are_refused(tmp_path):
+def test_later_records_and_a_second_service_are_refused(tmp_path: Path) -> None:
     records = Records(tmp_path / "r.sqlite")
     with pytest.raises(FasciculusError, match="Another Fasciculus service"):
         Records(tmp_path / "r.sqlite")
@@ -106,13 +110,13 @@ def test_later_records_and_a_second_service_are_refused(tmp_path):
         Records(tmp_path / "r.sqlite")
 
 
-def test_many_threads_write_and_none_is_lost(tmp_path):
+def test_many_threads_write_and_none_is_lost(tmp_path: Path) -> None:
     records = Records(tmp_path / "r.sqlite")
     run_id = []
     with records.write() as db:
         run_id.append(runs.add(db, _JOB, "x", []))
 
-    def write(number):
+    def write(number: int) -> None:
         for line in range(25):
             with records.write() as db:
                 log_lines.add(db, "run", run_id[0], "info", f"{number}-{line}")

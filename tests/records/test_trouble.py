@@ -1,9 +1,13 @@
 """Records that are full, truncated, altered or missing, a missing key, and recovery."""
 
+from __future__ import annotations
+
 import os
 import sqlite3
+from collections.abc import Callable, Iterator
 from contextlib import closing
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
@@ -33,7 +37,7 @@ def roomy(records: Records) -> None:
 # Full --------------------------------------------------------------------------------
 
 
-def test_a_full_disk_is_told_and_nothing_of_the_change_stays(tmp_path):
+def test_a_full_disk_is_told_and_nothing_of_the_change_stays(tmp_path: Path) -> None:
     records = Records(tmp_path / "records.sqlite")
     pages = records.reader.execute("PRAGMA page_count").fetchone()[0]
     records._writer.execute(f"PRAGMA max_page_count={pages + 1}")
@@ -52,7 +56,7 @@ def test_a_full_disk_is_told_and_nothing_of_the_change_stays(tmp_path):
     records.close()
 
 
-def test_an_error_of_one_statement_is_no_trouble_of_the_disk(tmp_path):
+def test_an_error_of_one_statement_is_no_trouble_of_the_disk(tmp_path: Path) -> None:
     records = Records(tmp_path / "records.sqlite")
     with pytest.raises(sqlite3.IntegrityError), records.write() as db:
         db.execute("INSERT INTO session VALUES (1, 99, 'x', 'x', 'x')")
@@ -60,7 +64,7 @@ def test_an_error_of_one_statement_is_no_trouble_of_the_disk(tmp_path):
     records.close()
 
 
-def test_the_service_goes_on_when_there_is_space_again(tmp_path):
+def test_the_service_goes_on_when_there_is_space_again(tmp_path: Path) -> None:
     """Sign-in and status work meanwhile, health says so, and a run's end is written later."""
     (tmp_path / "attic").mkdir()
     one = Service(tmp_path / "home").start()
@@ -113,7 +117,7 @@ def test_the_service_goes_on_when_there_is_space_again(tmp_path):
 
 
 @pytest.fixture
-def home(tmp_path):
+def home(tmp_path: Path) -> Service:
     """The home of a service that is stopped, with a host's password in it."""
     (tmp_path / "attic").mkdir()
     one = Service(tmp_path / "home").start()
@@ -149,7 +153,7 @@ def another_file(path: Path) -> None:
 
 
 @pytest.mark.parametrize("harm", [halve, empty, overwrite, another_file])
-def test_harmed_records_are_one_clear_message(home, harm):
+def test_harmed_records_are_one_clear_message(home: Service, harm: Callable[..., Any]) -> None:
     harm(home.home / "records/fasciculus.sqlite")
     done = home.program("serve")
     assert done.returncode == 2 and "Traceback" not in done.stderr
@@ -157,7 +161,9 @@ def test_harmed_records_are_one_clear_message(home, harm):
 
 
 @pytest.mark.parametrize("harm", [Path.unlink, empty, another_file])
-def test_a_key_that_is_missing_is_said_before_a_new_one_is_made(home, harm):
+def test_a_key_that_is_missing_is_said_before_a_new_one_is_made(
+    home: Service, harm: Callable[..., Any]
+) -> None:
     home.start()
     with home.client() as client:
         client.channels_save(webhook("bell", "https://bell.example/hook"))
@@ -181,12 +187,14 @@ def test_a_key_that_is_missing_is_said_before_a_new_one_is_made(home, harm):
     home.stop()
 
 
-def test_a_copy_on_a_store_brings_the_records_back_by_one_command(tmp_path, home):
+def test_a_copy_on_a_store_brings_the_records_back_by_one_command(
+    tmp_path: Path, home: Service
+) -> None:
     home.environment["FASCICULUS_RECORDS_STORES"] = "attic, nowhere"
     home.start()
     with home.client() as client:
         folder = tmp_path / "attic/records"
-        (copy,) = until(lambda: folder.is_dir() and list(folder.glob("*.records")))
+        (copy,) = until(lambda: folder.is_dir() and list(folder.glob("*.records")))  # type: ignore[misc]
         overview = client.overview()
         assert any("nowhere" in row.text and "no copy" in row.text for row in overview.attention)
         home.parts.housekeeper.copy_records()
@@ -207,7 +215,7 @@ def test_a_copy_on_a_store_brings_the_records_back_by_one_command(tmp_path, home
 
 
 @pytest.fixture
-def copied(tmp_path):
+def copied(tmp_path: Path) -> Iterator[Any]:
     """A copy of records with a large setting, and the key that it is sealed with."""
     records, cipher = Records(tmp_path / "records.sqlite"), SecretCipher(tmp_path / "key")
     with records.write() as db:
@@ -218,7 +226,7 @@ def copied(tmp_path):
     records.close()
 
 
-def test_a_copy_is_the_records(copied):
+def test_a_copy_is_the_records(copied: Any) -> None:
     copy, key, back = copied
     copies.unseal(copy, back, key)
     found = sqlite3.connect(back).execute("SELECT length(value) FROM setting").fetchone()[0]
@@ -243,14 +251,14 @@ def without_line(data: bytes, number: int) -> bytes:
         lambda data: data.replace(b"\n", b"\n\n", 3),
     ],
 )
-def test_a_copy_that_was_altered_is_refused(copied, change):
+def test_a_copy_that_was_altered_is_refused(copied: Any, change: Any) -> None:
     copy, key, back = copied
     copy.write_bytes(change(copy.read_bytes()))
     with pytest.raises(DamagedError):
         copies.unseal(copy, back, key)
 
 
-def test_another_key_or_another_file_is_refused(copied, tmp_path):
+def test_another_key_or_another_file_is_refused(copied: Any, tmp_path: Path) -> None:
     copy, key, back = copied
     with pytest.raises(DamagedError, match="key does not open"):
         copies.unseal(copy, back, SecretCipher(tmp_path / "other").key)

@@ -4,11 +4,14 @@ Prints what was answered by 5xx, and how many requests there were. Meant for a s
 without rights: some operations create folders anywhere.
 """
 
+from __future__ import annotations
+
 import contextlib
 import json
 import logging
 import sys
 from pathlib import Path
+from typing import Any
 
 import schemathesis
 from hypothesis import HealthCheck, Phase, given, settings
@@ -28,7 +31,7 @@ ENDLESS = ("/try", "/live")
 MEANT = (502, 503)
 
 
-def sent(operation, headers: dict, examples: int) -> list[tuple[str, str, str] | None]:
+def sent(operation: Any, headers: dict, examples: int) -> list[tuple[str, str, str] | None]:
     """Send generated requests to an operation; return the first one answered by 5xx, or None."""
     answers: list[tuple[str, str, str] | None] = []
 
@@ -44,7 +47,7 @@ def sent(operation, headers: dict, examples: int) -> list[tuple[str, str, str] |
         phases=[Phase.generate],
         suppress_health_check=list(HealthCheck),
     )
-    def send(case):
+    def send(case: Any) -> None:
         answer = case.call(headers=headers)
         is_bad = answer.status_code >= 500 and answer.status_code not in MEANT
         found = operation.label, case.as_curl_command()[:600], answer.text[:300]

@@ -1,9 +1,12 @@
 """Recipients of alerts and of damage; nobody gets the same news twice."""
 
+from __future__ import annotations
+
 import json
+from typing import Any
 
 import pytest
-from sample_records import MILLPOND
+from sample_records import MILLPOND, SampleRecords
 from web_hook import saved, webhook
 
 from fasciculus.contracts.events import DamageFound
@@ -22,7 +25,7 @@ DUTY, NIGHT, CHAIR = (f"{name}@sedge-quill.example" for name in ("duty", "night"
 
 
 @pytest.fixture
-def valley(heronmere):
+def valley(heronmere: SampleRecords) -> SampleRecords:
     with heronmere.records.write() as db:
         for name in ("bell", "horn"):
             saved(db, heronmere.cipher, webhook(name, f"https://{name}.example/"))
@@ -32,19 +35,19 @@ def valley(heronmere):
     return heronmere
 
 
-def watch(valley, **fields):
+def watch(valley: SampleRecords, **fields: Any) -> None:
     with valley.records.write() as db:
         save_watch_settings(db, WatchSettings(**fields))
 
 
-def finding(job, **more):
+def finding(job: str, **more: Any) -> Finding:
     check = more.pop("check", "size")
     return Finding(
         f"{check} {job}", check, "broken", job, f"{check} of {job}", "/jobs", job, **more
     )
 
 
-def ended(job, check="size"):
+def ended(job: str, check: str = "size") -> Alert:
     moment = "2026-11-26T02:15:00Z"
     return Alert(
         id=1,
@@ -60,7 +63,12 @@ def ended(job, check="size"):
     )
 
 
-def told(valley, opened=(), reminded=(), closed=()):
+def told(
+    valley: SampleRecords,
+    opened: list[Any] | tuple[Any, ...] = (),
+    reminded: list[Any] | tuple[Any, ...] = (),
+    closed: list[Any] | tuple[Any, ...] = (),
+) -> dict[Any, Any]:
     """The recipients of messages, addresses or channel, and their titles."""
     news = AlertNews(list(opened), list(reminded), list(closed))
     reporter = Reporter(valley.config, valley.records, valley.cipher, valley.events)
@@ -74,7 +82,9 @@ def told(valley, opened=(), reminded=(), closed=()):
     return found
 
 
-def test_people_of_the_job_are_told_and_those_of_the_watch_of_the_rest(valley):
+def test_people_of_the_job_are_told_and_those_of_the_watch_of_the_rest(
+    valley: SampleRecords,
+) -> None:
     watch(valley, recipients=[NIGHT], channels=["horn"])
     one, other = finding("nightly"), finding("")
     assert told(valley, [one, other]) == {
@@ -86,21 +96,21 @@ def test_people_of_the_job_are_told_and_those_of_the_watch_of_the_rest(valley):
     assert set(told(valley, [finding("gone job")])) == {(NIGHT,), "horn"}
 
 
-def test_without_people_of_the_watch_all_who_get_reports_are_told(valley):
+def test_without_people_of_the_watch_all_who_get_reports_are_told(valley: SampleRecords) -> None:
     assert set(told(valley, [finding("")])) == {(CHAIR, DUTY)}
     assert set(told(valley, [finding("quiet")])) == {(CHAIR, DUTY), "bell"}
 
 
-def test_several_alerts_are_one_message(valley):
+def test_several_alerts_are_one_message(valley: SampleRecords) -> None:
     rows = [finding("nightly"), finding("nightly", check="changes")]
     found = told(valley, rows, closed=[ended("nightly", "lag")])
     assert found == {(DUTY,): "3 alerts: 2 opened, 1 closed"}
 
 
-def test_what_a_report_tells_is_told_to_others_only(valley):
+def test_what_a_report_tells_is_told_to_others_only(valley: SampleRecords) -> None:
     watch(valley, recipients=[NIGHT], channels=["horn"])
 
-    def failed(job):
+    def failed(job: str) -> Finding:
         return finding(job, check=FAILED, told_by_report=True)
 
     assert set(told(valley, [failed("nightly")])) == {"horn"}, "the job names people, no channel"
@@ -109,7 +119,9 @@ def test_what_a_report_tells_is_told_to_others_only(valley):
     assert set(told(valley, reminded=[failed("nightly")])) == {(DUTY,), "horn"}, "once more"
 
 
-def test_the_end_of_trouble_is_told_by_the_report_on_recovery_where_there_is_one(valley):
+def test_the_end_of_trouble_is_told_by_the_report_on_recovery_where_there_is_one(
+    valley: SampleRecords,
+) -> None:
     watch(valley, recipients=[NIGHT])
     assert told(valley, closed=[ended("board", FAILED)]) == {}
     assert told(valley, closed=[ended("nightly", FAILED)]) == {
@@ -119,7 +131,7 @@ def test_the_end_of_trouble_is_told_by_the_report_on_recovery_where_there_is_one
     assert set(told(valley, closed=[ended("gone job", FAILED)])) == {(NIGHT,)}
 
 
-def test_a_channel_learns_whether_it_is_trouble(valley):
+def test_a_channel_learns_whether_it_is_trouble(valley: SampleRecords) -> None:
     for news, trouble in (([finding("board")], True), ([], False)):
         reporter = Reporter(valley.config, valley.records, valley.cipher, valley.events)
         with valley.records.write() as db:
@@ -134,7 +146,12 @@ def test_a_channel_learns_whether_it_is_trouble(valley):
 # Damage ------------------------------------------------------------------------------
 
 
-def damaged(valley, kind, files=(), outcome="warned"):
+def damaged(
+    valley: SampleRecords,
+    kind: str,
+    files: list[str] | tuple[Any, ...] = (),
+    outcome: str = "warned",
+) -> dict[Any, Any]:
     """Maintenance of millpond's copies on the attic with some damage; return the recipients of its
     messages and their texts.
     """
@@ -154,7 +171,7 @@ def damaged(valley, kind, files=(), outcome="warned"):
     return found
 
 
-def test_damage_is_told_to_those_whose_jobs_made_the_copies(valley):
+def test_damage_is_told_to_those_whose_jobs_made_the_copies(valley: SampleRecords) -> None:
     watch(valley, recipients=[NIGHT], channels=["horn"])
     valley.bundle(0, job="nightly")
     assert set(damaged(valley, "verify", ["piece-one"])) == {(DUTY,), "horn"}
@@ -162,13 +179,15 @@ def test_damage_is_told_to_those_whose_jobs_made_the_copies(valley):
     assert set(damaged(valley, "verify", ["piece-two"])) == {(CHAIR, DUTY), "bell"}
 
 
-def test_damage_of_what_nobody_is_named_for_is_told_to_the_watch(valley):
+def test_damage_of_what_nobody_is_named_for_is_told_to_the_watch(valley: SampleRecords) -> None:
     watch(valley, recipients=[NIGHT])
     valley.bundle(0, job="gone")
     assert set(damaged(valley, "verify", ["piece-one"])) == {(NIGHT,)}
 
 
-def test_damage_is_told_when_it_is_found_and_what_is_left_of_it_when_it_was_to_be_repaired(valley):
+def test_damage_is_told_when_it_is_found_and_what_is_left_of_it_when_it_was_to_be_repaired(
+    valley: SampleRecords,
+) -> None:
     valley.bundle(0, job="nightly")
     (text,) = damaged(valley, "verify", ["piece-one", "piece-two"]).values()
     assert "piece-one" in text and "piece-two" in text

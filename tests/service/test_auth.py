@@ -1,11 +1,15 @@
 """Nobody is let in where they do not belong, and no secret comes out."""
 
+from __future__ import annotations
+
 import json
 import re
 import socket
 import sqlite3
 import stat
 import subprocess
+from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
@@ -17,6 +21,7 @@ from fasciculus.client import (
     RefusedError,
     UnusableAnswerError,
 )
+from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.models import (
     HostInput,
     JobInput,
@@ -25,12 +30,12 @@ from fasciculus.models import (
 )
 
 
-def raw(running: Service, **more) -> httpx.Client:
+def raw(running: Service, **more: Any) -> httpx.Client:
     # A busy machine may take its time; what is tested here is what is answered, not how soon.
     return httpx.Client(base_url=running.url, trust_env=False, timeout=60.0, **more)
 
 
-def test_without_sign_in_every_path_answers_401(running):
+def test_without_sign_in_every_path_answers_401(running: Service) -> None:
     with running.client() as client:
         document = client.openapi_document()
     operations = [(m, p) for p, methods in document["paths"].items() for m in methods]
@@ -64,7 +69,7 @@ def test_without_sign_in_every_path_answers_401(running):
         assert http.get("/assets/%2e%2e/%2e%2e/app.py").status_code == 404
 
 
-def test_openapi_is_valid_and_lists_every_route(running):
+def test_openapi_is_valid_and_lists_every_route(running: Service) -> None:
     from openapi_spec_validator import validate
 
     from fasciculus.service.http.app import create_app
@@ -88,7 +93,7 @@ def test_openapi_is_valid_and_lists_every_route(running):
     assert former <= {path for path, _ in routes}, "paths of the version before still answer"
 
 
-def test_sessions_need_the_csrf_token(running):
+def test_sessions_need_the_csrf_token(running: Service) -> None:
     with raw(running) as http:
         answer = http.post("/api/v1/session", json={"name": "administrator", "password": PASSWORD})
         cookie = answer.headers["set-cookie"]
@@ -113,10 +118,10 @@ def test_sessions_need_the_csrf_token(running):
         assert http.get("/api/v1/jobs").status_code == 401, "a session that was signed out is over"
 
 
-def test_guessing_is_slowed_down(running):
+def test_guessing_is_slowed_down(running: Service) -> None:
     with raw(running) as http:
 
-        def guess(name="administrator", password="wrong"):
+        def guess(name: str = "administrator", password: str = "wrong") -> Any:
             return http.post("/api/v1/session", json={"name": name, "password": password})
 
         assert [guess().status_code for _ in range(5)] == [401] * 5
@@ -127,7 +132,7 @@ def test_guessing_is_slowed_down(running):
         assert client.session_show().name == "administrator", "tokens go on"
 
 
-def test_the_initial_password_opens_nothing_but_its_own_change(tmp_path):
+def test_the_initial_password_opens_nothing_but_its_own_change(tmp_path: Path) -> None:
     home = ServiceProcess(tmp_path / "home")
     home.environment.pop("FASCICULUS_ADMIN_PASSWORD")
     home.token = "later"
@@ -171,7 +176,9 @@ def test_the_initial_password_opens_nothing_but_its_own_change(tmp_path):
         home.stop()
 
 
-def test_secrets_are_sealed_hashed_and_never_said(running_process, stand_in, tmp_path):
+def test_secrets_are_sealed_hashed_and_never_said(
+    running_process: ServiceProcess, stand_in: SftpStandIn, tmp_path: Path
+) -> None:
     running = running_process
     secrets = {
         "sftp": stand_in.password,
@@ -264,12 +271,14 @@ def test_secrets_are_sealed_hashed_and_never_said(running_process, stand_in, tmp
         assert db.execute("SELECT password FROM person").fetchone()[0].startswith("scrypt:")
 
 
-def test_bad_input_is_answered_at_the_field_with_the_way_out(running, tmp_path):
+def test_bad_input_is_answered_at_the_field_with_the_way_out(
+    running: Service, tmp_path: Path
+) -> None:
     with running.client() as client:
         client.hosts_add(HostInput(name="reed-1"))
         http = client._http
 
-        def post(to, **body):
+        def post(to: str, **body: Any) -> dict[Any, Any]:
             answer = http.post(f"/api/v1{to}", json=body)
             assert answer.status_code == 422, answer.text
             return answer.json()
@@ -354,7 +363,7 @@ def test_bad_input_is_answered_at_the_field_with_the_way_out(running, tmp_path):
         ]
 
 
-def test_lists_page_by_cursor_and_filter_on_the_server(running, tmp_path):
+def test_lists_page_by_cursor_and_filter_on_the_server(running: Service, tmp_path: Path) -> None:
     with running.client() as client:
         client.hosts_add(HostInput(name="reed-1"))
         for number in range(23):
@@ -370,7 +379,7 @@ def test_lists_page_by_cursor_and_filter_on_the_server(running, tmp_path):
         assert {f.name for f in client.search("count-07").items} == {"account-07"}
 
 
-def test_settings_in_force_are_explained(tmp_path):
+def test_settings_in_force_are_explained(tmp_path: Path) -> None:
     (tmp_path / "fasciculus.toml").write_text("port = 7399\nworkers = 3\n")
     with service(tmp_path / "other") as running:
         found = running.cli(

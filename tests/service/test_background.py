@@ -1,11 +1,17 @@
 """One odd row, or one exception, costs itself: background work goes on, and the row is named."""
 
+from __future__ import annotations
+
 import sqlite3
+from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
 from running import folder_stores, run, service, set_up, small_account, until
+from sample_records import SampleRecords
 from web_hook import webhook
 
 from fasciculus.channels import smtp
@@ -24,18 +30,21 @@ from fasciculus.service.background.outbox import Outbox
 from fasciculus.service.background.scheduler import Scheduler
 from fasciculus.service.kind_settings import channel_spec
 from fasciculus.service.mail_settings import save_mail_server
+from fasciculus.service.monitoring.checks import Watched
+from fasciculus.service.tasks.backups import RunStart
+from fasciculus.service.tasks.queue import Paused
 
 
-def looping(steps, pause=lambda: 0.01) -> BackgroundLoop:
+def looping(steps: dict[Any, Any], pause: Callable[..., Any] = lambda: 0.01) -> BackgroundLoop:
     found = BackgroundLoop("test", steps, pause)
     found.start()
     return found
 
 
-def test_a_step_that_fails_costs_itself_and_is_named_until_it_goes_well():
+def test_a_step_that_fails_costs_itself_and_is_named_until_it_goes_well() -> None:
     done, broken = [], [True]
 
-    def odd():
+    def odd() -> None:
         if broken[0]:
             raise UnicodeError("label too long")
 
@@ -51,10 +60,10 @@ def test_a_step_that_fails_costs_itself_and_is_named_until_it_goes_well():
     assert not loop.alive
 
 
-def test_a_row_that_fails_costs_itself():
+def test_a_row_that_fails_costs_itself() -> None:
     done, odd = [], {2}
 
-    def work(row):
+    def work(row: int) -> None:
         if row in odd:
             raise sqlite3.OperationalError("no such column")
         done.append(row)
@@ -67,10 +76,10 @@ def test_a_row_that_fails_costs_itself():
     assert loop.troubles == []
 
 
-def test_a_loop_outlives_a_pause_that_cannot_be_found():
+def test_a_loop_outlives_a_pause_that_cannot_be_found() -> None:
     rounds = []
 
-    def pause():
+    def pause() -> float:
         if len(rounds) < 2:
             raise ValueError("no time")
         return 0.01
@@ -91,12 +100,12 @@ ODD = (
 
 
 @pytest.mark.parametrize("address", ODD)
-def test_an_address_that_no_mail_can_be_sent_to_is_refused(address):
+def test_an_address_that_no_mail_can_be_sent_to_is_refused(address: str) -> None:
     with pytest.raises(SettingError, match="is not an e-mail address"):
         deliverable_address(address)
 
 
-def test_a_domain_with_letters_beyond_ascii_goes_out_in_its_ascii_form():
+def test_a_domain_with_letters_beyond_ascii_goes_out_in_its_ascii_form() -> None:
     assert deliverable_address("duty@mühle.example") == "duty@xn--mhle-0ra.example"
     assert deliverable_address("root@localhost") == "root@localhost"
 
@@ -106,19 +115,19 @@ class Smtp:
 
     taken: list = []
 
-    def __init__(self, *_, **__):
+    def __init__(self, *_: Any, **__: Any) -> None:
         pass
 
-    def __enter__(self):
+    def __enter__(self) -> Smtp:
         return self
 
-    def __exit__(self, *_):
+    def __exit__(self, *_: Any) -> None:
         pass
 
-    def login(self, user, password):
+    def login(self, user: str, password: str) -> None:
         password.encode("ascii")
 
-    def sendmail(self, sender, recipients, message):
+    def sendmail(self, sender: str, recipients: list[str], message: bytes) -> dict[Any, Any]:
         for address in [sender, *recipients]:
             address.encode("ascii")
         Smtp.taken.append((recipients, message))
@@ -126,7 +135,9 @@ class Smtp:
 
 
 @pytest.fixture
-def outbox(heronmere, monkeypatch, in_this_process):
+def outbox(
+    heronmere: SampleRecords, monkeypatch: pytest.MonkeyPatch, in_this_process: Any
+) -> Outbox:
     Smtp.taken = []
     monkeypatch.setattr(smtp.smtplib, "SMTP", Smtp)
     with heronmere.records.write() as db:
@@ -135,14 +146,16 @@ def outbox(heronmere, monkeypatch, in_this_process):
     return Outbox(heronmere.records, heronmere.cipher, heronmere.events)
 
 
-def add(heronmere, *recipients: str, channel: str = "") -> int:
+def add(heronmere: SampleRecords, *recipients: str, channel: str = "") -> int:
     with heronmere.records.write() as db:
         new = NewReport("run", "t", "", "", b"message", list(recipients), channel)
         return reports.add(db, new)
 
 
 @pytest.mark.parametrize("address", ODD)
-def test_one_odd_address_holds_up_nobody(heronmere, outbox, address):
+def test_one_odd_address_holds_up_nobody(
+    heronmere: SampleRecords, outbox: Outbox, address: str
+) -> None:
     first = add(heronmere, address, "duty@ferryline.example")
     alone = add(heronmere, address)
     behind = add(heronmere, "office@millpond.example")
@@ -155,11 +168,13 @@ def test_one_odd_address_holds_up_nobody(heronmere, outbox, address):
 
 
 def test_an_exception_that_nobody_expected_delays_that_message_alone(
-    heronmere, outbox, monkeypatch
-):
+    heronmere: SampleRecords, outbox: Outbox, monkeypatch: pytest.MonkeyPatch
+) -> None:
     send = smtp.send
 
-    def odd(config, secret, sender, recipients, message):
+    def odd(
+        config: MailServer, secret: str, sender: str, recipients: list[str], message: bytes
+    ) -> dict[Any, Any]:
         if "odd@mill.example" in recipients:
             raise KeyError("label")
         return send(config, secret, sender, recipients, message)
@@ -174,7 +189,9 @@ def test_an_exception_that_nobody_expected_delays_that_message_alone(
     assert outbox.loop.troubles == [f"report {number}: KeyError: 'label'"]
 
 
-def test_a_report_that_cannot_be_read_is_put_off_and_given_up_in_time(heronmere, outbox):
+def test_a_report_that_cannot_be_read_is_put_off_and_given_up_in_time(
+    heronmere: SampleRecords, outbox: Outbox
+) -> None:
     number = add(heronmere, "odd@mill.example")
     with heronmere.records.write() as db:
         db.execute("UPDATE report SET recipients='no list' WHERE id=?", (number,))
@@ -189,7 +206,9 @@ def test_a_report_that_cannot_be_read_is_put_off_and_given_up_in_time(heronmere,
     assert state == "undeliverable"
 
 
-def test_a_password_with_letters_beyond_ascii_is_named(heronmere, outbox):
+def test_a_password_with_letters_beyond_ascii_is_named(
+    heronmere: SampleRecords, outbox: Outbox
+) -> None:
     with heronmere.records.write() as db:
         new = MailServer(
             address="mail.example", security="none", sender="duty@heronmere.example",
@@ -206,12 +225,12 @@ def test_a_password_with_letters_beyond_ascii_is_named(heronmere, outbox):
     "url",
     ["https://" + "a" * 64 + ".example/x", "https://a..example/", "https:///x", "http://a b/"],
 )
-def test_a_webhook_that_cannot_be_called_is_refused_when_it_is_saved(url):
+def test_a_webhook_that_cannot_be_called_is_refused_when_it_is_saved(url: str) -> None:
     with pytest.raises(ValueError, match="Write an address"):
         channel_spec(new := webhook("chat", url), new.secrets)
 
 
-def test_what_waits_is_removed_and_a_failing_outbox_shows(tmp_path):
+def test_what_waits_is_removed_and_a_failing_outbox_shows(tmp_path: Path) -> None:
     with service(tmp_path / "home") as running:
         client = running.client()
         parts = running.parts
@@ -232,27 +251,27 @@ def test_what_waits_is_removed_and_a_failing_outbox_shows(tmp_path):
 
 
 class Starts:
-    def __init__(self, odd=()):
+    def __init__(self, odd: list[str] | tuple[Any, ...] = ()) -> None:
         self.started, self.odd = [], set(odd)
 
-    def start_run(self, start):
+    def start_run(self, start: RunStart) -> None:
         if start.job in self.odd:
             raise ValueError("something odd")
         self.started.append(start.job)
 
-    def start_maintenance(self, kind, store, by, options):
+    def start_maintenance(self, kind: Any, store: Any, by: Any, options: Any) -> None:
         self.started.append(store)
 
-    def pause(self, paused):
+    def pause(self, paused: Paused) -> None:
         pass
 
 
-def spoil(heronmere, table, name):
+def spoil(heronmere: SampleRecords, table: str, name: str) -> None:
     with heronmere.records.write() as db:
         db.execute(f"UPDATE {table} SET document='{{\"name\": 7}}' WHERE name=?", (name,))
 
 
-def test_a_job_that_cannot_be_read_starts_no_other_later(heronmere):
+def test_a_job_that_cannot_be_read_starts_no_other_later(heronmere: SampleRecords) -> None:
     for name in ("odd", "even"):
         heronmere.job(name, timetable="* * * * *")
     spoil(heronmere, "job", "odd")
@@ -264,7 +283,7 @@ def test_a_job_that_cannot_be_read_starts_no_other_later(heronmere):
     assert starts.started == ["even"]
 
 
-def test_a_start_that_fails_is_tried_again_and_holds_up_no_other(heronmere):
+def test_a_start_that_fails_is_tried_again_and_holds_up_no_other(heronmere: SampleRecords) -> None:
     for name in ("a-odd", "even"):
         heronmere.job(name, timetable="* * * * *")
     starts = Starts(odd=["a-odd"])
@@ -279,7 +298,7 @@ def test_a_start_that_fails_is_tried_again_and_holds_up_no_other(heronmere):
     assert starts.started == ["even", "a-odd"] and scheduler.loop.troubles == []
 
 
-def test_a_start_that_fails_for_an_hour_is_skipped_and_said(heronmere):
+def test_a_start_that_fails_for_an_hour_is_skipped_and_said(heronmere: SampleRecords) -> None:
     heronmere.job("odd", timetable="daily 02:15")
     told = []
     scheduler = Scheduler(heronmere.records, Starts(odd=["odd"]), told.append)
@@ -290,7 +309,7 @@ def test_a_start_that_fails_for_an_hour_is_skipped_and_said(heronmere):
     assert len(told) == 1
 
 
-def test_odd_rows_are_named_by_the_watch_and_cost_themselves(tmp_path):
+def test_odd_rows_are_named_by_the_watch_and_cost_themselves(tmp_path: Path) -> None:
     with service(tmp_path / "home") as running:
         client = running.client()
         accounts = [small_account(tmp_path, name) for name in ("millpond", "ferryline")]
@@ -309,10 +328,10 @@ def test_odd_rows_are_named_by_the_watch_and_cost_themselves(tmp_path):
         assert digests.send_due(parts.records, parts.cipher, parts.reporter, datetime.now(UTC)) == 0
 
 
-def test_a_check_that_fails_hides_no_other(tmp_path, monkeypatch):
+def test_a_check_that_fails_hides_no_other(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     from fasciculus.service.monitoring import checks
 
-    def broken(watched):
+    def broken(watched: Watched) -> None:
         raise KeyError("odd")
 
     monkeypatch.setattr(checks, "CHECKS", (broken, *checks.CHECKS))

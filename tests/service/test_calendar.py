@@ -1,8 +1,13 @@
 """Upcoming starts, durations and overlaps, from the records."""
 
+from __future__ import annotations
+
 from datetime import UTC, datetime, timedelta
 
+from sample_records import SampleRecords
+
 from fasciculus.core.scope import EVERYTHING
+from fasciculus.models.jobs import JobInput
 from fasciculus.records.db import stamp
 from fasciculus.records.jobs import pauses
 from fasciculus.records.runs import runs
@@ -11,7 +16,7 @@ from fasciculus.service.usecases.jobs.coming_starts import calendar
 NOW = datetime(2026, 11, 26, 12, tzinfo=UTC)
 
 
-def ran(heronmere, job, minutes):
+def ran(heronmere: SampleRecords, job: JobInput, minutes: int) -> None:
     """A run of a job that took so long, yesterday."""
     with heronmere.records.write() as db:
         run = runs.add(db, job, "test", [])
@@ -23,7 +28,9 @@ def ran(heronmere, job, minutes):
         )
 
 
-def test_jobs_that_will_meet_are_named_with_a_time_that_parts_them(heronmere):
+def test_jobs_that_will_meet_are_named_with_a_time_that_parts_them(
+    heronmere: SampleRecords,
+) -> None:
     nightly = heronmere.job("nightly", timetable="daily 02:00", zone="Europe/London")
     hourly = heronmere.job("hourly", timetable="daily 02:20", zone="Europe/London")
     heronmere.job(
@@ -49,7 +56,9 @@ def test_jobs_that_will_meet_are_named_with_a_time_that_parts_them(heronmere):
     )
 
 
-def test_a_spread_takes_at_least_as_long_and_a_pause_takes_starts_away(heronmere):
+def test_a_spread_takes_at_least_as_long_and_a_pause_takes_starts_away(
+    heronmere: SampleRecords,
+) -> None:
     job = heronmere.job("nightly", timetable="daily 02:00", starting={"spread": 60})
     ran(heronmere, job, 1)
     assert calendar(heronmere.db, EVERYTHING, NOW, 2).starts[0].seconds == 3600

@@ -1,8 +1,13 @@
 """Everything that a person sets, out and back again as one text."""
 
-from running import run, service, set_up, sftp_store, small_account
+from __future__ import annotations
+
+from pathlib import Path
+
+from running import Service, run, service, set_up, sftp_store, small_account
 from web_hook import webhook
 
+from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.models import (
     DiscoveryRules,
     HostInput,
@@ -12,7 +17,9 @@ from fasciculus.models import (
 )
 
 
-def test_definitions_go_out_and_come_back_the_same(running, stand_in, tmp_path):
+def test_definitions_go_out_and_come_back_the_same(
+    running: Service, stand_in: SftpStandIn, tmp_path: Path
+) -> None:
     with running.client() as client:
         set_up(
             client,
@@ -62,7 +69,7 @@ def test_definitions_go_out_and_come_back_the_same(running, stand_in, tmp_path):
         )
 
 
-def test_definitions_have_everything_that_a_person_sets(running, tmp_path):
+def test_definitions_have_everything_that_a_person_sets(running: Service, tmp_path: Path) -> None:
     address = "https://chat.sedge-quill.example/hooks/very-secret"
     with running.client() as client:
         # It refers to a store before the first one is added.

@@ -1,14 +1,19 @@
 """All runs of a day or a week in one message, told once, whatever is changed in between."""
 
+from __future__ import annotations
+
 import json
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import pytest
 import time_machine
+from sample_records import SampleRecords
 from web_hook import saved, webhook
 
 from fasciculus.core.watch import Finding
 from fasciculus.models import MailServer
+from fasciculus.models.jobs import JobInput
 from fasciculus.records.jobs import jobs
 from fasciculus.records.messages import alerts, reports
 from fasciculus.records.paging import PageRequest
@@ -23,7 +28,7 @@ NOON = datetime(2026, 11, 24, 12, 0, tzinfo=UTC)
 
 
 @pytest.fixture
-def office(heronmere):
+def office(heronmere: SampleRecords) -> Office:
     """The sender of digests of an installation with a channel."""
     with heronmere.records.write() as db:
         saved(db, heronmere.cipher, webhook("bell", "https://bell.example/"))
@@ -31,16 +36,16 @@ def office(heronmere):
 
 
 class Office:
-    def __init__(self, heronmere):
+    def __init__(self, heronmere: SampleRecords) -> None:
         self.valley = heronmere
         self.reporter = Reporter(
             heronmere.config, heronmere.records, heronmere.cipher, heronmere.events
         )
 
-    def job(self, name="nightly", **fields):
+    def job(self, name: str = "nightly", **fields: Any) -> JobInput:
         return self.valley.job(name, **{"report_to": [DUTY], "report_when": "daily", **fields})
 
-    def send(self, moment):
+    def send(self, moment: datetime) -> list[Any]:
         """Send everything due at a time; return its digests as (recipients, text)."""
         before = {row.id for row in self._all()}
         with time_machine.travel(moment, tick=False):
@@ -54,17 +59,17 @@ class Office:
             for row in sorted(fresh, key=lambda row: row.id)
         ]
 
-    def _all(self):
+    def _all(self) -> list[Any]:
         return reports.reports(self.valley.db, PageRequest(limit=200)).items
 
-    def ran(self, moment, name="nightly", outcome="done"):
+    def ran(self, moment: datetime, name: str = "nightly", outcome: str = "done") -> int:
         with time_machine.travel(moment, tick=False), self.valley.records.write() as db:
             run = runs.add(db, jobs.job(db, name), "test", [])
             runs.end(db, run, outcome, "")
         return run
 
 
-def test_it_comes_at_its_time_with_what_was_since_the_one_before(office):
+def test_it_comes_at_its_time_with_what_was_since_the_one_before(office: Office) -> None:
     office.job(zone="Europe/London")
     office.ran(NOON - timedelta(hours=1))
     assert office.send(NOON) == []
@@ -80,7 +85,7 @@ def test_it_comes_at_its_time_with_what_was_since_the_one_before(office):
     assert "nightly: no run" in text, "quiet days are reported too"
 
 
-def test_time_and_day_are_a_setting(office):
+def test_time_and_day_are_a_setting(office: Office) -> None:
     office.job()
     office.job("weekly", report_when="weekly")
     with office.valley.records.write() as db:
@@ -94,7 +99,7 @@ def test_time_and_day_are_a_setting(office):
     assert len(kinds) == 2 and "weekly: no run" in kinds[1]
 
 
-def test_jobs_share_one_but_none_sees_those_of_others(office):
+def test_jobs_share_one_but_none_sees_those_of_others(office: Office) -> None:
     office.job()
     office.job("hourly")
     office.job("board", report_to=[CHAIR, DUTY])
@@ -108,7 +113,7 @@ def test_jobs_share_one_but_none_sees_those_of_others(office):
     assert sorted(named) == [([CHAIR, DUTY], ["board"]), ([DUTY], ["nightly", "hourly"])]
 
 
-def test_a_channel_gets_one_also_where_nobody_has_mail(office):
+def test_a_channel_gets_one_also_where_nobody_has_mail(office: Office) -> None:
     office.job(report_to=[], channels=["bell"])
     office.job("hourly", channels=["bell"])
     office.send(NOON)
@@ -121,11 +126,11 @@ def test_a_channel_gets_one_also_where_nobody_has_mail(office):
     assert json.loads(_waits(office, number).message)["event"] == "digest"
 
 
-def _waits(office, number):
+def _waits(office: Office, number: int) -> Any:
     return reports.waiting(office.valley.db, number)
 
 
-def test_what_was_is_told_also_when_addresses_change_before_it_comes(office):
+def test_what_was_is_told_also_when_addresses_change_before_it_comes(office: Office) -> None:
     office.job()
     office.send(NOON)
     office.ran(NOON + timedelta(hours=14))
@@ -138,7 +143,7 @@ def test_what_was_is_told_also_when_addresses_change_before_it_comes(office):
     assert office.send(NOON + timedelta(days=4)) == [], "again, from now on"
 
 
-def test_after_a_long_time_down_it_has_no_more_than_two_of_its_times(office):
+def test_after_a_long_time_down_it_has_no_more_than_two_of_its_times(office: Office) -> None:
     office.job()
     office.send(NOON)
     office.ran(NOON + timedelta(hours=1))
@@ -147,7 +152,7 @@ def test_after_a_long_time_down_it_has_no_more_than_two_of_its_times(office):
     assert "1 run of 1 job" in text
 
 
-def test_it_has_the_open_alerts_of_its_jobs_and_of_no_one_job(office):
+def test_it_has_the_open_alerts_of_its_jobs_and_of_no_one_job(office: Office) -> None:
     office.job()
     office.job("board", report_to=[CHAIR])
     with office.valley.records.write() as db:

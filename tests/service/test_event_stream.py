@@ -1,15 +1,19 @@
 """Live views: resuming, resetting, and never blocking others."""
 
+from __future__ import annotations
+
 import threading
+from collections.abc import Iterator
+from typing import Any
 
 from fasciculus.client.events import parse
 from fasciculus.service.event_stream import EventStream
 
 
-def events(stream, count):
+def events(stream: Iterator[Any], count: int) -> list[Any]:
     """So many events of a stream, as the client reads them."""
 
-    def lines():
+    def lines() -> Iterator[Any]:
         for chunk in stream:
             yield from chunk.decode().split("\n")[:-1]
 
@@ -18,11 +22,11 @@ def events(stream, count):
         found.append(event)
         if len(found) == count:
             break
-    stream.close()
+    stream.close()  # type: ignore[attr-defined]
     return found
 
 
-def test_a_view_goes_on_where_it_left_off():
+def test_a_view_goes_on_where_it_left_off() -> None:
     stream = EventStream()
     first = stream.stream("")
     hello = events(first, 1)[0]
@@ -37,7 +41,7 @@ def test_a_view_goes_on_where_it_left_off():
     assert only[1].data == {"n": 1}, "a view of one run gets only its events"
 
 
-def test_an_id_of_another_life_or_too_long_ago_means_anew():
+def test_an_id_of_another_life_or_too_long_ago_means_anew() -> None:
     stream = EventStream()
     old = events(stream.stream(""), 1)[0].id
     for number in range(2100):
@@ -46,7 +50,7 @@ def test_an_id_of_another_life_or_too_long_ago_means_anew():
         assert events(stream.stream(last), 1)[0].kind == "reset"
 
 
-def test_a_run_s_view_ends_with_the_run():
+def test_a_run_s_view_ends_with_the_run() -> None:
     stream, over = EventStream(), threading.Event()
     view = stream.stream("", run=1, over=over.is_set)
     assert b"retry" in next(view) and b"hello" in next(view)
@@ -56,7 +60,7 @@ def test_a_run_s_view_ends_with_the_run():
     assert "event: run" in rest and rest.rstrip().endswith("data: {}") and "event: end" in rest
 
 
-def test_more_views_than_may_stay_open_come_back_instead():
+def test_more_views_than_may_stay_open_come_back_instead() -> None:
     stream = EventStream()
     staying = [stream.stream("") for _ in range(24)]
     for view in staying:
@@ -65,7 +69,7 @@ def test_more_views_than_may_stay_open_come_back_instead():
     further = b"".join(stream.stream(""))
     assert b"hello" in further and b"retry: 3000" in further, "it got what there was, and ended"
     for view in staying:
-        view.close()
+        view.close()  # type: ignore[attr-defined]
     view = stream.stream("")
     next(view)
     stream.tell("log", {"n": 2})

@@ -1,5 +1,7 @@
 """Killing, cancelling, cutting and missing: whatever happens, no copy is lost and none is half."""
 
+from __future__ import annotations
+
 import contextlib
 import json
 import os
@@ -8,16 +10,31 @@ import subprocess
 import threading
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
 from gate import Gate
-from running import run, service, service_process, set_up, sftp_store, small_account, until, workers
+from running import (
+    Service,
+    ServiceProcess,
+    run,
+    service,
+    service_process,
+    set_up,
+    sftp_store,
+    small_account,
+    until,
+    workers,
+)
 
 from fasciculus.client import RefusedError
+from fasciculus.client.client import Client
 from fasciculus.core.bundle.manifest import PieceRecord
 from fasciculus.core.subject import Subject
+from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.models import Command, HostInput, JobInput, StoreInput
+from fasciculus.models.inventory import AccountInput
 from fasciculus.records import inventory, settings
 from fasciculus.records.db import Records, stamp
 from fasciculus.records.jobs import jobs
@@ -25,7 +42,8 @@ from fasciculus.records.runs import runs
 from fasciculus.records.secret_cipher import SecretCipher
 from fasciculus.records.stores import stores
 from fasciculus.service.background.scheduler import Scheduler
-from fasciculus.service.tasks.backups import AlreadyRunningError
+from fasciculus.service.tasks.backups import AlreadyRunningError, RunStart
+from fasciculus.service.tasks.queue import Paused
 from fasciculus.stores import open_store, store_spec
 from fasciculus.worker.backup.upload import Spool, Uploader
 from fasciculus.worker.errors import NoStoreLeftError
@@ -33,18 +51,18 @@ from fasciculus.worker.errors import NoStoreLeftError
 MIB = 1024 * 1024
 
 
-def big_account(tmp_path: Path):
+def big_account(tmp_path: Path) -> AccountInput:
     account = small_account(tmp_path, "millpond")
     for number in range(4):
         (tmp_path / f"millpond/data-{number}.bin").write_bytes(os.urandom(2_000_000))
     return account
 
 
-def complete(stand_in) -> list[str]:
+def complete(stand_in: SftpStandIn) -> list[str]:
     return sorted(p.parent.name for p in (stand_in.root / "bundles").rglob("bundle.json"))
 
 
-def assert_clean(stand_in, client) -> None:
+def assert_clean(stand_in: SftpStandIn, client: Client) -> None:
     """Store, records and pieces agree, and every copy is whole."""
     folder = stand_in.root / "bundles/accounts/millpond"
     names = complete(stand_in)
@@ -66,7 +84,7 @@ def assert_clean(stand_in, client) -> None:
 
 
 @pytest.mark.parametrize("victim", ["worker", "service"])
-def test_killing_in_the_middle_of_a_run(tmp_path, stand_in, victim):
+def test_killing_in_the_middle_of_a_run(tmp_path: Path, stand_in: SftpStandIn, victim: str) -> None:
     with service_process(tmp_path / "home") as running, running.client() as client:
         set_up(client, [big_account(tmp_path)], [sftp_store(stand_in)], piece_size=MIB)
         assert run(client, "nightly").outcome == "done"
@@ -94,7 +112,9 @@ def test_killing_in_the_middle_of_a_run(tmp_path, stand_in, victim):
         assert_clean(stand_in, client)
 
 
-def test_whatever_it_does_the_service_ends_when_it_is_told_to(tmp_path, stand_in):
+def test_whatever_it_does_the_service_ends_when_it_is_told_to(
+    tmp_path: Path, stand_in: SftpStandIn
+) -> None:
     """A worker that waits for a store, a command that never ends, and an open live view."""
     with service_process(tmp_path / "home") as running, running.client() as client:
         accounts = [big_account(tmp_path), small_account(tmp_path, "zither")]
@@ -125,11 +145,11 @@ def test_whatever_it_does_the_service_ends_when_it_is_told_to(tmp_path, stand_in
         until(lambda: not any(_alive(worker) for worker in own), 60)
         running.start()
         for number in numbers:
-            until(lambda number=number: client.runs_show(number).state == "ended")
+            until(lambda number=number: client.runs_show(number).state == "ended")  # type: ignore[misc]
             assert client.runs_show(number).outcome == "interrupted"
 
 
-def _only(client, name):
+def _only(client: Client, name: str) -> JobInput:
     job = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))
     return JobInput(**{**job, "choice": "listed", "names": [name]})
 
@@ -141,7 +161,9 @@ def _alive(pid: int) -> bool:
         return False
 
 
-def test_cancelling_leaves_nothing_half(running, stand_in, tmp_path):
+def test_cancelling_leaves_nothing_half(
+    running: Service, stand_in: SftpStandIn, tmp_path: Path
+) -> None:
     with running.client() as client:
         set_up(
             client,
@@ -167,7 +189,9 @@ def test_cancelling_leaves_nothing_half(running, stand_in, tmp_path):
             client.runs_cancel(number)
 
 
-def test_a_connection_that_is_cut_mid_piece_is_taken_up_again(running, stand_in, tmp_path):
+def test_a_connection_that_is_cut_mid_piece_is_taken_up_again(
+    running: Service, stand_in: SftpStandIn, tmp_path: Path
+) -> None:
     with running.client() as client:
         set_up(client, [big_account(tmp_path)], [sftp_store(stand_in)], piece_size=MIB)
         gate = Gate(stand_in, 2_500_000)
@@ -183,7 +207,7 @@ def test_a_connection_that_is_cut_mid_piece_is_taken_up_again(running, stand_in,
         assert_clean(stand_in, client)
 
 
-def test_a_missed_start_is_made_up_for_once(tmp_path, stand_in):
+def test_a_missed_start_is_made_up_for_once(tmp_path: Path, stand_in: SftpStandIn) -> None:
     with service(tmp_path / "home") as running:
         with running.client() as client:
             set_up(
@@ -209,14 +233,14 @@ def test_a_missed_start_is_made_up_for_once(tmp_path, stand_in):
             assert client.runs_list().total == 1
 
 
-def test_a_start_that_falls_into_the_previous_run_is_shown_as_not_started(tmp_path):
+def test_a_start_that_falls_into_the_previous_run_is_shown_as_not_started(tmp_path: Path) -> None:
     records, cipher, told = Records(tmp_path / "records.sqlite"), SecretCipher(tmp_path / "key"), []
 
     class Busy:
-        def start_run(self, start):
+        def start_run(self, start: RunStart) -> None:
             raise AlreadyRunningError(start.job, 12)
 
-        def pause(self, paused):
+        def pause(self, paused: Paused) -> None:
             pass
 
     with records.write() as db:
@@ -241,12 +265,12 @@ def test_a_start_that_falls_into_the_previous_run_is_shown_as_not_started(tmp_pa
     records.close()
 
 
-def test_one_service_per_home(running_process):
+def test_one_service_per_home(running_process: ServiceProcess) -> None:
     running = running_process
     second = running.__class__(running.home)
     second.environment["FASCICULUS_HOME"] = str(running.home)
     found = subprocess.run(
-        [os.sys.executable, "-m", "fasciculus.service"],
+        [os.sys.executable, "-m", "fasciculus.service"],  # type: ignore[attr-defined]
         env=second.environment,
         capture_output=True,
         text=True,
@@ -261,10 +285,10 @@ def _until_none_is_left(spool: Spool) -> None:
         spool.take()
 
 
-def test_the_spool_is_bounded(tmp_path, monkeypatch):
+def test_the_spool_is_bounded(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Packing waits until a store has accepted a piece; a failed store blocks nothing."""
 
-    def other_disk(*_, **__):
+    def other_disk(*_: Any, **__: Any) -> None:
         raise OSError("another disk")
 
     # What is copied is read back; what is linked is the very file.
@@ -291,7 +315,7 @@ def test_the_spool_is_bounded(tmp_path, monkeypatch):
         spool.take()
 
 
-def test_a_disk_that_fills_is_said_and_keeps_nothing_half(running, tmp_path):
+def test_a_disk_that_fills_is_said_and_keeps_nothing_half(running: Service, tmp_path: Path) -> None:
     """A folder store on a separate disk, smaller than the bundle."""
     disk = tmp_path / "disk"
     disk.mkdir()

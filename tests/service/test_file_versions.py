@@ -1,6 +1,10 @@
 """Finding when a file changed and went, over all bundles of an account."""
 
+from __future__ import annotations
+
 import json
+from pathlib import Path
+from typing import Any
 
 import pytest
 from running import folder_stores, run, set_up, small_account
@@ -10,7 +14,7 @@ from fasciculus.models import JobInput
 
 
 @pytest.fixture
-def nights(running, tmp_path):
+def nights(running: Any, tmp_path: Path) -> Any:
     """Five nights of an account: a file that changes twice, and is deleted before the last one."""
     home, account = tmp_path / "millpond", small_account(tmp_path, "millpond")
     with running.client() as client:
@@ -25,16 +29,16 @@ def nights(running, tmp_path):
     return running
 
 
-def spans(found):
+def spans(found: Any) -> Any:
     (file,) = found.items
     return [(v.first, v.last, v.bytes) for v in file.versions], file.is_gone
 
 
-def kept(nights):
+def kept(nights: Any) -> Any:
     return sorted(path.name for path in (nights.home / "changes/account/millpond").iterdir())
 
 
-def test_each_version_is_named_with_its_bundles(nights):
+def test_each_version_is_named_with_its_bundles(nights: Any) -> None:
     with nights.client() as client:
         found = client.bundles_versions("index.php", subject="millpond")
         assert spans(found) == ([(1, 2, 3), (3, 3, 4), (4, 4, 5)], True)
@@ -53,7 +57,7 @@ def test_each_version_is_named_with_its_bundles(nights):
     assert len(rows["items"][0]["versions"]) == 3
 
 
-def test_retired_bundles_leave_no_hole(nights):
+def test_retired_bundles_leave_no_hole(nights: Any) -> None:
     with nights.client() as client:
         client.bundles_versions("index.php")
         fields = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))

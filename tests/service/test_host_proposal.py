@@ -1,17 +1,24 @@
 """Proposed rules of a host: only rules that find something."""
 
+from __future__ import annotations
+
 import os
 import socket
+from pathlib import Path
+from typing import Any
 
 import pytest
 from running import mariadb_spec, run, service
 
 from fasciculus.core.errors import UnreachableError
 from fasciculus.databases import ENGINES
-from fasciculus.databases.base import DatabaseRef
+from fasciculus.databases.base import DatabaseAccess, DatabaseRef
+from fasciculus.databases.mariadb.engine import MariaDbEngine
+from fasciculus.demo.mariadb import PrivateMariaDb
+from fasciculus.hosts.base import CommandResult
 from fasciculus.hosts.local import LocalHost
 from fasciculus.models import HostInput, JobInput, StoreInput
-from fasciculus.models.inventory import HostFields
+from fasciculus.models.inventory import HostFields, HostProposal
 from fasciculus.service.usecases.inventory.host_proposal import Look
 
 MODULE = "fasciculus.service.usecases.inventory.host_proposal"
@@ -22,27 +29,29 @@ pytestmark = pytest.mark.usefixtures("in_this_process")
 class Elsewhere(LocalHost):
     """This machine, with another root."""
 
-    def __init__(self, root):
+    def __init__(self, root: Path) -> None:
         self._at = root
 
-    def _there(self, path):
+    def _there(self, path: bytes | str) -> str:
         return str(self._at) + os.fsdecode(path)
 
-    def type_of(self, path):
+    def type_of(self, path: str) -> str:
         return super().type_of(self._there(path))
 
-    def names(self, folder):
+    def names(self, folder: bytes) -> list[Any]:
         return super().names(os.fsencode(self._there(folder)))
 
-    def read_text(self, path):
+    def read_text(self, path: str) -> str:
         return super().read_text(self._there(path))
 
-    def run(self, command, seconds, stdin=b"", limit=1 << 20):
+    def run(
+        self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20
+    ) -> CommandResult:
         return super().run(command.replace("/home", f"{self._at}/home"), seconds, stdin, limit)
 
 
 @pytest.fixture
-def machine(tmp_path):
+def machine(tmp_path: Path) -> Elsewhere:
     """A server of Sedge & Quill, as it may look."""
     root = tmp_path / "reed-1"
     for name in ("millpond", "ferryline", "lost+found"):
@@ -69,14 +78,14 @@ def machine(tmp_path):
     return Elsewhere(root)
 
 
-def look(machine, tmp_path, host=None):
+def look(machine: Elsewhere, tmp_path: Path, host: HostFields | None = None) -> HostProposal:
     (tmp_path / "spool").mkdir(exist_ok=True)
     found = Look(machine, host or HostFields(name="reed-1"), {}, str(tmp_path / "spool"))
     return found.proposal()
 
 
 @pytest.fixture
-def databases(monkeypatch):
+def databases(monkeypatch: pytest.MonkeyPatch) -> None:
     names = ["ferryline_boats", "millpond_shop", "stray"]
     engine = ENGINES.get("mariadb")
     refs = [DatabaseRef("mariadb", name) for name in names]
@@ -85,8 +94,8 @@ def databases(monkeypatch):
 
 
 def test_each_rule_that_finds_something_is_proposed_with_what_it_finds(
-    machine, databases, tmp_path
-):
+    machine: Elsewhere, databases: Any, tmp_path: Path
+) -> None:
     proposal = look(machine, tmp_path)
     rules = {row.field: (row.value, row.finds) for row in proposal.rules}
     assert rules["discovery.homes"] == ("/home/{account}", "2 accounts: ferryline, millpond")
@@ -108,7 +117,7 @@ def test_each_rule_that_finds_something_is_proposed_with_what_it_finds(
     )
 
 
-def test_what_is_set_stays(machine, databases, tmp_path):
+def test_what_is_set_stays(machine: Elsewhere, databases: Any, tmp_path: Path) -> None:
     host = HostFields(name="reed-1")
     host.discovery.homes = ["/srv/{account}"]
     host.mail.alias_map = "/etc/aliases-of-ours"
@@ -118,8 +127,10 @@ def test_what_is_set_stays(machine, databases, tmp_path):
     assert not {"discovery.homes", "mail.alias_map"} & {row.field for row in proposal.rules}
 
 
-def test_a_server_that_lets_nobody_in_costs_only_itself(machine, monkeypatch, tmp_path):
-    def refused(self, access, homes):
+def test_a_server_that_lets_nobody_in_costs_only_itself(
+    machine: Elsewhere, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    def refused(self: MariaDbEngine, access: DatabaseAccess, homes: list[Any]) -> None:
         raise UnreachableError("The database server refused the sign-in.")
 
     monkeypatch.setattr(type(ENGINES.get("mariadb")), "discover", refused)
@@ -129,13 +140,15 @@ def test_a_server_that_lets_nobody_in_costs_only_itself(machine, monkeypatch, tm
     assert proposal.host.servers == [] and proposal.finds.startswith("2 accounts, 2 sites")
 
 
-def test_an_empty_machine_says_so(tmp_path):
+def test_an_empty_machine_says_so(tmp_path: Path) -> None:
     (tmp_path / "empty").mkdir()
     proposal = look(Elsewhere(tmp_path / "empty"), tmp_path)
     assert proposal.rules == [] and "No homes of accounts were found" in proposal.finds
 
 
-def test_from_nothing_to_the_first_bundle_by_commands(tmp_path, monkeypatch, mariadb):
+def test_from_nothing_to_the_first_bundle_by_commands(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, mariadb: PrivateMariaDb
+) -> None:
     """Each of the first steps is ticked when it is done."""
     home = tmp_path / "srv/millpond"
     home.mkdir(parents=True)
@@ -149,7 +162,7 @@ def test_from_nothing_to_the_first_bundle_by_commands(tmp_path, monkeypatch, mar
     assert mariadb_spec(socket=mariadb.socket).settings
     with service(tmp_path / "home") as running, running.client() as client:
 
-        def counts():
+        def counts() -> list[int]:
             shown = client.overview()
             return [shown.hosts, shown.accounts, len(shown.stores), shown.jobs, shown.bundles]
 
@@ -171,7 +184,9 @@ def test_from_nothing_to_the_first_bundle_by_commands(tmp_path, monkeypatch, mar
     mariadb.run("DROP DATABASE millpond_shop")
 
 
-def test_a_host_over_ssh_is_looked_at_as_well(tmp_path, monkeypatch, openssh):
+def test_a_host_over_ssh_is_looked_at_as_well(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, openssh: Any
+) -> None:
     (tmp_path / "srv/millpond/sites/millpond.example").mkdir(parents=True)
     monkeypatch.setattr(f"{MODULE}._HOMES", (f"{tmp_path}/srv/{{account}}",))
     monkeypatch.setattr("fasciculus.databases.mariadb.engine._SOCKETS", ())

@@ -1,17 +1,24 @@
 """Hosts, discovery, previews, coverage and definitions through the service."""
 
+from __future__ import annotations
+
 import json
 import os
 import sqlite3
 import time
 from contextlib import closing
+from pathlib import Path
+from typing import Any
 
 import pytest
-from running import run, set_up, small_account, until
+from running import Service, run, set_up, small_account, until
 from trees import awkward_tree, picture
 
 from fasciculus.client import NotFoundError, RefusedError
+from fasciculus.client.client import Client
 from fasciculus.config import load
+from fasciculus.demo.mariadb import PrivateMariaDb
+from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.models import (
     AccountInput,
     Command,
@@ -32,12 +39,12 @@ from fasciculus.service.tasks.queue import TaskQueue
 from fasciculus.service.tasks.queued import QueuedBackup
 
 
-def attic(tmp_path) -> StoreInput:
+def attic(tmp_path: Path) -> StoreInput:
     (tmp_path / "attic").mkdir(exist_ok=True)
     return StoreInput(name="attic", settings={"kind": "folder", "folder": str(tmp_path / "attic")})
 
 
-def ssh_host(openssh, name="reed-2", **more) -> HostInput:
+def ssh_host(openssh: Any, name: str = "reed-2", **more: Any) -> HostInput:
     spec = openssh.host()
     return HostInput(
         name=name,
@@ -53,7 +60,7 @@ def ssh_host(openssh, name="reed-2", **more) -> HostInput:
     )
 
 
-def listing(client, running, subject) -> list[dict]:
+def listing(client: Client, running: Service, subject: str) -> list[dict]:
     import zstandard
 
     bundle = next(b for b in client.every(client.bundles_list) if b.subject == subject)
@@ -63,7 +70,7 @@ def listing(client, running, subject) -> list[dict]:
     return [json.loads(line) for line in text.splitlines()]
 
 
-def test_the_same_account_here_and_over_ssh(running, openssh, tmp_path):
+def test_the_same_account_here_and_over_ssh(running: Service, openssh: Any, tmp_path: Path) -> None:
     home = awkward_tree(tmp_path)
     with closing(sqlite3.connect(home / "site.sqlite")) as db:
         db.executescript("CREATE TABLE page (id INTEGER); INSERT INTO page VALUES (1), (2);")
@@ -117,7 +124,7 @@ def test_the_same_account_here_and_over_ssh(running, openssh, tmp_path):
         counts = []
         for subject in ("here", "there"):
             number = client.previews_start(JobInput(**job), subject).id
-            preview = until(lambda n=number: (p := client.previews_show(n)).state == "ended" and p)
+            preview = until(lambda n=number: (p := client.previews_show(n)).state == "ended" and p)  # type: ignore[misc]
             counts.append(
                 (preview.entries, preview.bytes, [(s.rule, s.entries) for s in preview.saved])
             )
@@ -157,7 +164,9 @@ def test_the_same_account_here_and_over_ssh(running, openssh, tmp_path):
         assert {k: v for k, v in wanted.items() if k} == {k: v for k, v in back.items() if k}
 
 
-def test_a_host_that_cannot_be_reached_fails_its_own_tasks_only(running, openssh, tmp_path):
+def test_a_host_that_cannot_be_reached_fails_its_own_tasks_only(
+    running: Service, openssh: Any, tmp_path: Path
+) -> None:
     with running.client() as client:
         set_up(client, [small_account(tmp_path, "millpond")], [attic(tmp_path)])
         client.hosts_add(ssh_host(openssh))
@@ -172,7 +181,7 @@ def test_a_host_that_cannot_be_reached_fails_its_own_tasks_only(running, openssh
         )
 
 
-def test_a_host_takes_as_many_tasks_as_it_says():
+def test_a_host_takes_as_many_tasks_as_it_says() -> None:
     queue = TaskQueue({"work": 8, "maintenance": 1})
     queue.add(
         QueuedBackup(
@@ -189,7 +198,7 @@ def test_a_host_takes_as_many_tasks_as_it_says():
 
 
 @pytest.fixture
-def valley(tmp_path):
+def valley(tmp_path: Path) -> HostInput:
     """A host with 300 accounts, each with a site."""
     for number in range(300):
         (tmp_path / f"valley/acc{number:03d}/sites/acc{number:03d}.example").mkdir(parents=True)
@@ -200,7 +209,9 @@ def valley(tmp_path):
     return HostInput(name="reed-1", discovery=rules)
 
 
-def test_three_hundred_accounts_are_found_taken_over_and_covered(running, valley, tmp_path):
+def test_three_hundred_accounts_are_found_taken_over_and_covered(
+    running: Service, valley: HostInput, tmp_path: Path
+) -> None:
     with running.client() as client:
         client.stores_add(attic(tmp_path))
         began = time.monotonic()
@@ -234,7 +245,7 @@ def test_three_hundred_accounts_are_found_taken_over_and_covered(running, valley
         assert client.accounts_show("acc002").gone_since is None
 
 
-def test_a_preview_of_a_hundred_thousand_files(running, tmp_path):
+def test_a_preview_of_a_hundred_thousand_files(running: Service, tmp_path: Path) -> None:
     home = tmp_path / "millpond"
     for number in range(200):
         folder = (
@@ -255,7 +266,7 @@ def test_a_preview_of_a_hundred_thousand_files(running, tmp_path):
             **job.model_dump(include=set(JobInput.model_fields)) | {"rules": Rules(sets=["caches"])}
         )
 
-        def measured():
+        def measured() -> Any:
             number = client.previews_start(draft, "millpond").id
             return until(lambda: (p := client.previews_show(number)).state == "ended" and p)
 
@@ -277,19 +288,19 @@ def test_a_preview_of_a_hundred_thousand_files(running, tmp_path):
             client.previews_show(999)
 
 
-def test_commands_around_a_task_and_what_they_decide(running, tmp_path):
+def test_commands_around_a_task_and_what_they_decide(running: Service, tmp_path: Path) -> None:
     said = tmp_path / "said"
     with running.client() as client:
         set_up(client, [small_account(tmp_path, "millpond")], [attic(tmp_path)])
 
-        def outcome_with(*commands, **job):
+        def outcome_with(*commands: Any, **job: Any) -> Any:
             said.write_text("")
             old = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))
             client.jobs_change("nightly", JobInput(**{**old, "commands": list(commands), **job}))
             found = run(client, "nightly")
             return found.outcome, found.tasks[0], said.read_text().split()
 
-        def command(when, text, **more):
+        def command(when: str, text: str, **more: Any) -> Command:
             return Command(when=when, command=f"echo {when} >> {said}; {text}", **more)
 
         all_four = [
@@ -313,8 +324,8 @@ def test_commands_around_a_task_and_what_they_decide(running, tmp_path):
 
 
 def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
-    running, stand_in, tmp_path
-):
+    running: Service, stand_in: SftpStandIn, tmp_path: Path
+) -> None:
     from running import sftp_store
 
     rules = DiscoveryRules(
@@ -330,7 +341,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
         with closing(Records(running.home / "records/fasciculus.sqlite")) as records:
             cipher = SecretCipher(running.home / "keys/secrets.key")
             config = load({"FASCICULUS_HOME": str(running.home)})
-            keeper.__init__(config, records, cipher, EventStream(), set, *[lambda: None] * 3)
+            keeper.__init__(config, records, cipher, EventStream(), set, *[lambda: None] * 3)  # type: ignore[misc]
             keeper.find_accounts()
         running.start()
         assert client.accounts_list().total == 2, "found and taken over by itself"
@@ -340,7 +351,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
         assert run(client, "nightly").tasks[0].subject == "ferryline", "jobs skip deleted accounts"
         running.stop()
         with closing(Records(running.home / "records/fasciculus.sqlite")) as records:
-            keeper.__init__(config, records, cipher, EventStream(), set, *[lambda: None] * 3)
+            keeper.__init__(config, records, cipher, EventStream(), set, *[lambda: None] * 3)  # type: ignore[misc]
             keeper.forget_gone()
             with records.write() as db:
                 assert db.execute("SELECT count(*) FROM account").fetchone()[0] == 2, (
@@ -350,7 +361,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
                     "UPDATE account SET gone_since='2026-01-01T00:00:00+00:00' WHERE "
                     "name='millpond'"
                 )
-            keeper.__init__(
+            keeper.__init__(  # type: ignore[misc]
                 config,
                 records,
                 cipher,
@@ -363,7 +374,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
             assert inventory.account(records.reader, "millpond").bundles == 1, (
                 "not while something goes on"
             )
-            keeper.__init__(config, records, cipher, EventStream(), set, *[lambda: None] * 3)
+            keeper.__init__(config, records, cipher, EventStream(), set, *[lambda: None] * 3)  # type: ignore[misc]
             keeper.forget_gone()
         running.start()
         assert [a.name for a in client.accounts_list().items] == ["ferryline"]
@@ -376,7 +387,9 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
         assert client.bundles_list().total == 0
 
 
-def test_settings_of_hosts_and_accounts_and_every_database(running, mariadb, tmp_path):
+def test_settings_of_hosts_and_accounts_and_every_database(
+    running: Service, mariadb: PrivateMariaDb, tmp_path: Path
+) -> None:
     etc = tmp_path / "etc"
     for name, text in (
         ("nginx/nginx.conf", "http {}"),
@@ -419,7 +432,7 @@ def test_settings_of_hosts_and_accounts_and_every_database(running, mariadb, tmp
         assert found.tasks[0].warnings == [f"{etc}/none-*: nothing on the host is called so"]
         bundles = {b.subject: b.id for b in client.every(client.bundles_list)}
 
-        def names(bundle, kind):
+        def names(bundle: int, kind: str) -> list[str]:
             return sorted(
                 e.path for e in client.bundles_search(bundle, ".", kind).items if e.type == "file"
             )

@@ -1,7 +1,11 @@
 """The instructions of a bundle, followed as they stand."""
 
+from __future__ import annotations
+
 import shlex
 import subprocess
+from pathlib import Path
+from typing import Any
 
 import pytest
 from running import folder_stores, run, set_up, sftp_store, small_account
@@ -9,7 +13,9 @@ from trees import picture
 
 
 @pytest.mark.parametrize("sealed", [False, True])
-def test_a_full_bundle_comes_back_by_the_commands_that_are_shown(running, tmp_path, sealed):
+def test_a_full_bundle_comes_back_by_the_commands_that_are_shown(
+    running: Any, tmp_path: Path, sealed: Any
+) -> None:
     home = tmp_path / "millpond"
     with running.client() as client:
         account = small_account(tmp_path, "millpond")
@@ -37,7 +43,9 @@ def test_a_full_bundle_comes_back_by_the_commands_that_are_shown(running, tmp_pa
     assert files and all(came[path] == saved[path] for path in files)
 
 
-def test_each_kind_of_bundle_says_what_it_needs(running, stand_in, tmp_path):
+def test_each_kind_of_bundle_says_what_it_needs(
+    running: Any, stand_in: Any, tmp_path: Path
+) -> None:
     with running.client() as client:
         account = small_account(tmp_path, "millpond")
         set_up(client, [account], [sftp_store(stand_in)], mode="incremental")

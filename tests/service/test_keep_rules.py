@@ -1,15 +1,22 @@
 """A keep rule is one job's own."""
 
-from running import folder_stores, run, set_up, small_account
+from __future__ import annotations
 
+from pathlib import Path
+
+from running import Service, folder_stores, run, set_up, small_account
+
+from fasciculus.client.client import Client
 from fasciculus.models import JobInput
 
 
-def names(client, job):
+def names(client: Client, job: str) -> list[str]:
     return [row.name for row in client.every(client.bundles_list, job=job)]
 
 
-def test_a_keep_rule_never_touches_the_copies_of_another_job(running, tmp_path):
+def test_a_keep_rule_never_touches_the_copies_of_another_job(
+    running: Service, tmp_path: Path
+) -> None:
     with running.client() as client:
         stores = folder_stores(tmp_path, "attic", "cellar")
         set_up(client, [small_account(tmp_path, "millpond")], stores, keep=1)

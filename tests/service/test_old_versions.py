@@ -1,7 +1,11 @@
 """Old versions in buckets, measured once a day."""
 
-import json
+from __future__ import annotations
 
+import json
+from pathlib import Path
+
+from running import Service
 from servers import moto_place
 
 from fasciculus.models import StoreInput
@@ -10,11 +14,13 @@ from fasciculus.stores import open_store
 from fasciculus.stores.base import connected
 
 
-def measure(running):
+def measure(running: Service) -> None:
     measure_if_due(running.parts.config, running.parts.records, running.parts.cipher)
 
 
-def test_old_versions_are_measured_once_a_day_whatever_other_stores_there_are(running, tmp_path):
+def test_old_versions_are_measured_once_a_day_whatever_other_stores_there_are(
+    running: Service, tmp_path: Path
+) -> None:
     with moto_place(tmp_path) as place, running.client() as client:
         client.stores_add(
             StoreInput(
@@ -31,13 +37,14 @@ def test_old_versions_are_measured_once_a_day_whatever_other_stores_there_are(ru
                 (gone,),
             )
         with connected(open_store(place.spec)) as store:
-            store._client.put_bucket_versioning(
-                Bucket=store._settings.bucket, VersioningConfiguration={"Status": "Enabled"}
+            store._client.put_bucket_versioning(  # type: ignore[attr-defined]
+                Bucket=store._settings.bucket,  # type: ignore[attr-defined]
+                VersioningConfiguration={"Status": "Enabled"},
             )
             for data in (b"one", b"three"):
                 store.put_bytes(data, "a/piece")
                 store.remove("a/piece")
-            kept = store.old_bytes()
+            kept = store.old_bytes()  # type: ignore[attr-defined]
             assert kept == 8
             measure(running)
             assert client.stores_usage("icehouse").old_versions == kept

@@ -2,19 +2,25 @@
 doubled.
 """
 
+from __future__ import annotations
+
 import socket
 import threading
+from collections.abc import Iterator
 from contextlib import closing
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import pytest
 import time_machine
 from aiosmtpd.controller import Controller
 from ports import free_port
 from running import until
+from sample_records import SampleRecords
 from web_hook import saved, webhook
 
 from fasciculus.channels import posting, smtp
+from fasciculus.channels.base import ChannelSpec, Delivery
 from fasciculus.core.errors import (
     ConnectionLostError,
     RefusedError,
@@ -35,10 +41,12 @@ pytestmark = pytest.mark.usefixtures("in_this_process")
 class Server:
     """Takes messages; refuses those whose text is in ``refused``."""
 
-    def __init__(self):
+    def __init__(self) -> None:
         self.taken, self.refused, self.asked = [], set(), []
 
-    def send(self, config, secret, sender, recipients, message):
+    def send(
+        self, config: MailServer, secret: str, sender: str, recipients: list[str], message: bytes
+    ) -> dict[Any, Any]:
         self.asked.append(message)
         if message in self.refused:
             raise RefusedError("The mail server does not take it.", "Is it large?")
@@ -47,21 +55,21 @@ class Server:
 
 
 @pytest.fixture
-def server(monkeypatch):
+def server(monkeypatch: pytest.MonkeyPatch) -> Server:
     found = Server()
     monkeypatch.setattr(smtp, "send", found.send)
     return found
 
 
 @pytest.fixture
-def outbox(heronmere):
+def outbox(heronmere: SampleRecords) -> Outbox:
     with heronmere.records.write() as db:
         new = MailServer(address="mail.example", sender="duty@heronmere.example", password="oar")
         save_mail_server(db, heronmere.cipher, new)
     return Outbox(heronmere.records, heronmere.cipher, heronmere.events)
 
 
-def waiting(heronmere, *messages):
+def waiting(heronmere: SampleRecords, *messages: Any) -> list[int]:
     """Reports that wait; their numbers."""
     with heronmere.records.write() as db:
         return [
@@ -73,11 +81,13 @@ def waiting(heronmere, *messages):
         ]
 
 
-def left(heronmere):
+def left(heronmere: SampleRecords) -> dict[Any, Any]:
     return {item.id: item for item in reports.outbox(heronmere.db)}
 
 
-def test_what_is_due_goes_in_the_order_it_was_written(heronmere, outbox, server):
+def test_what_is_due_goes_in_the_order_it_was_written(
+    heronmere: SampleRecords, outbox: Outbox, server: Server
+) -> None:
     waiting(heronmere, "one", "two", "three")
     outbox.send_due()
     assert [message for message, *_ in server.taken] == [b"one", b"two", b"three"]
@@ -87,7 +97,9 @@ def test_what_is_due_goes_in_the_order_it_was_written(heronmere, outbox, server)
     assert len(server.taken) == 3, "none is sent twice"
 
 
-def test_one_that_is_refused_does_not_hold_up_the_others(heronmere, outbox, server):
+def test_one_that_is_refused_does_not_hold_up_the_others(
+    heronmere: SampleRecords, outbox: Outbox, server: Server
+) -> None:
     one, two = waiting(heronmere, "one", "two")
     server.refused = {b"one"}
     before = datetime.now(UTC)
@@ -103,7 +115,7 @@ def test_one_that_is_refused_does_not_hold_up_the_others(heronmere, outbox, serv
     assert two not in left(heronmere)
 
 
-def test_tries_come_apart(heronmere, outbox, server):
+def test_tries_come_apart(heronmere: SampleRecords, outbox: Outbox, server: Server) -> None:
     (one,) = waiting(heronmere, "one")
     server.refused = {b"one"}
     waits = []
@@ -120,7 +132,9 @@ def test_tries_come_apart(heronmere, outbox, server):
     assert left(heronmere) == {} and reports.report(heronmere.db, one).state == "sent"
 
 
-def test_the_pause_is_until_the_next_try_but_never_long(heronmere, outbox):
+def test_the_pause_is_until_the_next_try_but_never_long(
+    heronmere: SampleRecords, outbox: Outbox
+) -> None:
     assert outbox._pause() == module._LONGEST_PAUSE
     (one,) = waiting(heronmere, "one")
     assert outbox._pause() == 0.1
@@ -132,7 +146,9 @@ def test_the_pause_is_until_the_next_try_but_never_long(heronmere, outbox):
     assert outbox._pause() == module._LONGEST_PAUSE
 
 
-def test_it_sends_what_was_left_when_it_starts_and_what_it_is_woken_for(heronmere, outbox, server):
+def test_it_sends_what_was_left_when_it_starts_and_what_it_is_woken_for(
+    heronmere: SampleRecords, outbox: Outbox, server: Server
+) -> None:
     waiting(heronmere, "one")
     outbox.start()
     until(lambda: server.taken)
@@ -144,7 +160,9 @@ def test_it_sends_what_was_left_when_it_starts_and_what_it_is_woken_for(heronmer
     until(lambda: not left(heronmere))
 
 
-def test_who_looks_is_told(heronmere, outbox, server, monkeypatch):
+def test_who_looks_is_told(
+    heronmere: SampleRecords, outbox: Outbox, server: Server, monkeypatch: pytest.MonkeyPatch
+) -> None:
     changed = []
     monkeypatch.setattr(heronmere.events, "changed", changed.append)
     waiting(heronmere, "one", "two")
@@ -153,12 +171,14 @@ def test_who_looks_is_told(heronmere, outbox, server, monkeypatch):
     assert changed == ["reports", "reports"]
 
 
-def test_waits_have_a_bound():
+def test_waits_have_a_bound() -> None:
     assert wait_after(0) == 30 and wait_after(1) == 60
     assert wait_after(6) == wait_after(10_000) == 1800
 
 
-def test_the_password_is_kept_when_it_is_not_given_again(heronmere, outbox):
+def test_the_password_is_kept_when_it_is_not_given_again(
+    heronmere: SampleRecords, outbox: Outbox
+) -> None:
     with heronmere.records.write() as db:
         save_mail_server(db, heronmere.cipher, MailServer(address="other.example"))
     found = mail_server(heronmere.db, heronmere.cipher)
@@ -168,7 +188,9 @@ def test_the_password_is_kept_when_it_is_not_given_again(heronmere, outbox):
     assert "oar" not in str([tuple(row) for row in kept]), "not in the clear"
 
 
-def test_what_nobody_takes_in_days_is_given_up_and_said(heronmere, outbox, server):
+def test_what_nobody_takes_in_days_is_given_up_and_said(
+    heronmere: SampleRecords, outbox: Outbox, server: Server
+) -> None:
     server.refused = {b"one"}
     (one,) = waiting(heronmere, "one")
     for days, state in ((0, "waiting"), (4, "waiting"), (5, "undeliverable")):
@@ -187,7 +209,9 @@ def test_what_nobody_takes_in_days_is_given_up_and_said(heronmere, outbox, serve
         assert reports.hurry(w) == 0 and reports.undeliverable(w) == 0, "for a week"
 
 
-def test_after_an_hour_it_goes_another_way_too_and_once(heronmere, server):
+def test_after_an_hour_it_goes_another_way_too_and_once(
+    heronmere: SampleRecords, server: Server
+) -> None:
     stuck = []
     outbox = Outbox(
         heronmere.records,
@@ -205,11 +229,13 @@ def test_after_an_hour_it_goes_another_way_too_and_once(heronmere, server):
     assert len(stuck) == 1, "and what goes the other way has no third"
 
 
-def refuse(*order):
+def refuse(*order: Any) -> None:
     raise UnreachableError("It does not answer.")
 
 
-def test_the_fallback_channel_gets_what_the_mail_server_did_not(heronmere, server, monkeypatch):
+def test_the_fallback_channel_gets_what_the_mail_server_did_not(
+    heronmere: SampleRecords, server: Server, monkeypatch: pytest.MonkeyPatch
+) -> None:
     writer = MessageWriter(heronmere.config, heronmere.cipher)
     outbox = Outbox(heronmere.records, heronmere.cipher, heronmere.events, writer.fallback_channel)
     server.refused = {b"one", b"two"}
@@ -219,7 +245,7 @@ def test_the_fallback_channel_gets_what_the_mail_server_did_not(heronmere, serve
         old = NewReport("alert", "A title", "All of it.", "", b"one", ["a@x.example"])
         stuck = reports.add(db, old)
 
-    def after_two_hours():
+    def after_two_hours() -> list[Any]:
         with time_machine.travel(datetime.now(UTC) + timedelta(hours=2), tick=False):
             outbox.send_due()
         query = "SELECT kind, channel, message, instead_of FROM report WHERE channel != ''"
@@ -243,11 +269,13 @@ def test_the_fallback_channel_gets_what_the_mail_server_did_not(heronmere, serve
 
 
 @pytest.mark.parametrize("error", [ConnectionLostError, UnreachableError, SettingError])
-def test_a_server_that_cannot_be_used_is_asked_once_a_round(heronmere, outbox, monkeypatch, error):
+def test_a_server_that_cannot_be_used_is_asked_once_a_round(
+    heronmere: SampleRecords, outbox: Outbox, monkeypatch: pytest.MonkeyPatch, error: type[Any]
+) -> None:
     """Also because too many tries to sign in with a wrong password may lock an account."""
     asked = []
 
-    def send(*order):
+    def send(*order: Any) -> None:
         asked.append(order)
         raise error("Nobody answers.")
 
@@ -257,10 +285,12 @@ def test_a_server_that_cannot_be_used_is_asked_once_a_round(heronmere, outbox, m
     assert len(asked) == 1 and [item.attempts for item in left(heronmere).values()] == [1, 1, 1]
 
 
-def test_a_channel_that_is_away_holds_up_itself_alone(heronmere, outbox, server, monkeypatch):
+def test_a_channel_that_is_away_holds_up_itself_alone(
+    heronmere: SampleRecords, outbox: Outbox, server: Server, monkeypatch: pytest.MonkeyPatch
+) -> None:
     asked = []
 
-    def send(channel, delivery):
+    def send(channel: ChannelSpec, delivery: Delivery) -> dict[Any, Any]:
         asked.append((channel.name, delivery.number))
         if channel.name == "bell":
             raise UnreachableError("It does not answer.")
@@ -283,7 +313,9 @@ def test_a_channel_that_is_away_holds_up_itself_alone(heronmere, outbox, server,
     }
 
 
-def test_the_message_itself_is_kept_until_it_was_taken(heronmere, outbox, server):
+def test_the_message_itself_is_kept_until_it_was_taken(
+    heronmere: SampleRecords, outbox: Outbox, server: Server
+) -> None:
     one, two = waiting(heronmere, "one", "two")
     server.refused = {b"two"}
     outbox.send_due()
@@ -291,8 +323,10 @@ def test_the_message_itself_is_kept_until_it_was_taken(heronmere, outbox, server
     assert kept == {one: b"", two: b"two"}
 
 
-def test_one_that_is_being_stopped_leaves_the_rest_for_later(heronmere, outbox, monkeypatch):
-    def send(*order):
+def test_one_that_is_being_stopped_leaves_the_rest_for_later(
+    heronmere: SampleRecords, outbox: Outbox, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def send(*order: Any) -> dict[Any, Any]:
         outbox.stop()
         return {}
 
@@ -305,24 +339,28 @@ def test_one_that_is_being_stopped_leaves_the_rest_for_later(heronmere, outbox, 
 class Particular:
     """A server that takes small messages, and none for ``nobody`` or from ``stranger``."""
 
-    async def handle_MAIL(self, server, session, envelope, address, options):
+    async def handle_MAIL(
+        self, server: Any, session: Any, envelope: Any, address: str, options: list[str]
+    ) -> str:
         if address.startswith("stranger"):
             return "550 No strangers"
         envelope.mail_from = address
         return "250 OK"
 
-    async def handle_RCPT(self, server, session, envelope, address, options):
+    async def handle_RCPT(
+        self, server: Any, session: Any, envelope: Any, address: str, options: list[Any]
+    ) -> str:
         if address.startswith("nobody"):
             return "550 5.1.1 No such user"
         envelope.rcpt_tos.append(address)
         return "250 OK"
 
-    async def handle_DATA(self, server, session, envelope):
+    async def handle_DATA(self, server: Any, session: Any, envelope: Any) -> str:
         return "552 Too large" if len(envelope.content) > 1000 else "250 Kept"
 
 
 @pytest.fixture
-def particular(heronmere, outbox):
+def particular(heronmere: SampleRecords, outbox: Outbox) -> Iterator[Any]:
     controller = Controller(Particular(), hostname="127.0.0.1", port=free_port())
     controller.start()
     save_mail(heronmere, controller.port, "duty@heronmere.example")
@@ -330,18 +368,20 @@ def particular(heronmere, outbox):
     controller.stop()
 
 
-def save_mail(heronmere, port, sender):
+def save_mail(heronmere: SampleRecords, port: int, sender: str) -> None:
     with heronmere.records.write() as db:
         server = MailServer(address="127.0.0.1", port=port, security="none", sender=sender)
         save_mail_server(db, heronmere.cipher, server)
 
 
-def add(heronmere, message, *people):
+def add(heronmere: SampleRecords, message: bytes, *people: Any) -> int:
     with heronmere.records.write() as db:
         return reports.add(db, NewReport("run", "t", "text", "", message, people))
 
 
-def test_who_is_refused_waits_alone_and_the_others_have_it_once(heronmere, outbox, particular):
+def test_who_is_refused_waits_alone_and_the_others_have_it_once(
+    heronmere: SampleRecords, outbox: Outbox, particular: Any
+) -> None:
     first = add(heronmere, b"one", "a@x.example", "nobody@x.example", "b@x.example")
     outbox.send_due()
     shown = reports.report(heronmere.db, first)
@@ -357,7 +397,9 @@ def test_who_is_refused_waits_alone_and_the_others_have_it_once(heronmere, outbo
     assert (again.id, again.attempts) == (item.id, 2), "and it is parted no further"
 
 
-def test_a_message_that_is_too_large_holds_up_no_other(heronmere, outbox, particular):
+def test_a_message_that_is_too_large_holds_up_no_other(
+    heronmere: SampleRecords, outbox: Outbox, particular: Any
+) -> None:
     large = add(heronmere, b"x" * 900 + b"\r\n" + b"x" * 900, "a@x.example")
     small = add(heronmere, b"small", "a@x.example")
     outbox.send_due()
@@ -370,7 +412,9 @@ def test_a_message_that_is_too_large_holds_up_no_other(heronmere, outbox, partic
     assert "550 No strangers" in left(heronmere)[late].last_error
 
 
-def test_a_server_that_is_not_there_or_turns_away_is_said_in_words(heronmere, outbox):
+def test_a_server_that_is_not_there_or_turns_away_is_said_in_words(
+    heronmere: SampleRecords, outbox: Outbox
+) -> None:
     save_mail(heronmere, free_port(), "duty@x.example")
     one = add(heronmere, b"one", "a@x.example")
     outbox.send_due()
@@ -385,7 +429,7 @@ def test_a_server_that_is_not_there_or_turns_away_is_said_in_words(heronmere, ou
     assert "did not take the message: 421 4.3.2 Come back later." in left(heronmere)[one].last_error
 
 
-def _turn_away(server):
+def _turn_away(server: Any) -> None:
     link, _ = server.accept()
     with link:
         link.sendall(b"421 4.3.2 Come back later\r\n")

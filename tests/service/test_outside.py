@@ -1,10 +1,15 @@
 """Servers that answer without end, or never: they cost the service neither memory nor a thread."""
 
+from __future__ import annotations
+
 import os
 import resource
 import socket
 import threading
 import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
 
 import pytest
 from running import service, until
@@ -17,7 +22,7 @@ from fasciculus.service import outside
 from fasciculus.service.notifications import templates
 
 
-def test_what_a_call_gives_and_raises_comes_back_whole():
+def test_what_a_call_gives_and_raises_comes_back_whole() -> None:
     assert outside.call(divmod, 7, 2) == (3, 1)
     with pytest.raises(SettingError) as caught:
         outside.call(refuse)
@@ -26,29 +31,29 @@ def test_what_a_call_gives_and_raises_comes_back_whole():
         outside.call(odd)
 
 
-def refuse():
+def refuse() -> None:
     raise SettingError("It is wrong.", "Try another.", "address")
 
 
-def odd():
+def odd() -> None:
     raise KeyError("x")
 
 
-def test_more_memory_than_is_allowed_is_refused():
+def test_more_memory_than_is_allowed_is_refused() -> None:
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     with pytest.raises(UnreachableError, match="256 MiB"):
         outside.call(bytearray, 1 << 30)
     assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss < before + 50_000
 
 
-def test_what_never_ends_is_ended():
+def test_what_never_ends_is_ended() -> None:
     began = time.monotonic()
     with pytest.raises(ConnectionLostError, match="within 1 seconds"):
         outside.call_within(1.0, time.sleep, 600)
     assert time.monotonic() - began < 60
 
 
-def test_a_process_that_dies_is_said():
+def test_a_process_that_dies_is_said() -> None:
     with pytest.raises(UnreachableError, match="ended without an answer"):
         outside.call(os._exit, 3)
 
@@ -88,7 +93,7 @@ class Rogue:
 
 
 @pytest.fixture
-def rogue():
+def rogue() -> Iterator[Callable[..., Any]]:
     made = []
 
     def make(sends: bytes) -> Rogue:
@@ -110,7 +115,9 @@ FLOODS = {
 
 
 @pytest.mark.parametrize("what", FLOODS)
-def test_a_server_without_an_end_costs_no_memory(tmp_path, rogue, what, monkeypatch):
+def test_a_server_without_an_end_costs_no_memory(
+    tmp_path: Path, rogue: Callable[..., Any], what: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(outside, "DEADLINE", 15.0)
     server = rogue(FLOODS[what])
     with service(tmp_path / "home") as running:
@@ -140,7 +147,9 @@ def test_a_server_without_an_end_costs_no_memory(tmp_path, rogue, what, monkeypa
         assert grown < 100_000, f"{grown} KiB"
 
 
-def test_trials_of_messages_end_before_their_clients_give_up(tmp_path, rogue, monkeypatch):
+def test_trials_of_messages_end_before_their_clients_give_up(
+    tmp_path: Path, rogue: Callable[..., Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(outside, "_TRIAL_DEADLINE", 1.0)
     silent = rogue(b"")
     with service(tmp_path / "home") as running:
@@ -163,7 +172,9 @@ def test_trials_of_messages_end_before_their_clients_give_up(tmp_path, rogue, mo
 @pytest.mark.parametrize(
     "text", ["{{ 9**(9**9) }}", "{{ 'x'*10**11 }}", "{% for i in range(10**9) %}x{% endfor %}"]
 )
-def test_a_template_has_neither_all_time_nor_all_memory(tmp_path, text, monkeypatch):
+def test_a_template_has_neither_all_time_nor_all_memory(
+    tmp_path: Path, text: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(templates, "_SECONDS", 2.0)
     with service(tmp_path / "home") as running:
         client = running.client()
@@ -180,7 +191,7 @@ def test_a_template_has_neither_all_time_nor_all_memory(tmp_path, text, monkeypa
         assert "Your own template for this message failed" in shown.html
 
 
-def test_no_process_stays_behind():
+def test_no_process_stays_behind() -> None:
     def count() -> int:
         return len(os.listdir("/proc/self/fd"))
 

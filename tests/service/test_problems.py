@@ -1,18 +1,22 @@
 """The types of problems: each has a status, a line in the docs, and is what programs get."""
 
+from __future__ import annotations
+
 import re
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
+from running import Service
 
-from fasciculus.models import ProblemType
+from fasciculus.models.problem import ProblemType
 from fasciculus.service.http.problems import STATUS
 
 DOC = Path(__file__).parents[2] / "docs/problems.md"
 
 
-def test_the_docs_list_every_type_with_its_status():
+def test_the_docs_list_every_type_with_its_status() -> None:
     rows = re.findall(r"^\| `(/problems/[\w-]+)` \| (\d+)", DOC.read_text(), re.M)
     assert {kind: int(status) for kind, status in rows} == {str(k): v for k, v in STATUS.items()}
     assert len(rows) == len(STATUS) == len(ProblemType)
@@ -29,7 +33,9 @@ def test_the_docs_list_every_type_with_its_status():
         ("POST", "/session", {"name": "nobody", "password": "x"}, ProblemType.WRONG_PASSWORD),
     ],
 )
-def test_programs_tell_problems_apart_by_their_type(running, method, path, body, kind):
+def test_programs_tell_problems_apart_by_their_type(
+    running: Service, method: str, path: str, body: dict[Any, Any] | None, kind: ProblemType
+) -> None:
     url, sent = f"{running.url}/api/v1{path}", {"Authorization": f"Bearer {running.token}"}
     if kind is ProblemType.NAME_TAKEN:
         assert httpx.post(f"{running.url}/api/v1/hosts", json=body, headers=sent).is_success
@@ -39,7 +45,9 @@ def test_programs_tell_problems_apart_by_their_type(running, method, path, body,
     assert answer.status_code == STATUS[kind]
 
 
-def test_paths_and_fields_of_the_version_before_still_answer(running, tmp_path):
+def test_paths_and_fields_of_the_version_before_still_answer(
+    running: Service, tmp_path: Path
+) -> None:
     (tmp_path / "homes/millpond").mkdir(parents=True)
     sent = {"Authorization": f"Bearer {running.token}"}
     with httpx.Client(base_url=f"{running.url}/api/v1", headers=sent) as client:

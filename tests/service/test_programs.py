@@ -1,14 +1,19 @@
 """Interfaces to other programs: systemd, log readers, and deleted accounts."""
 
+from __future__ import annotations
+
 import json
 import logging
 import socket
+from collections.abc import Callable, Iterator
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
 
 import pytest
-from running import folder_stores, run, set_up, small_account, until
+from running import Service, folder_stores, run, set_up, small_account, until
 
-from fasciculus.config import load
+from fasciculus.config import Config, load
 from fasciculus.core.errors import SettingError
 from fasciculus.models import JobInput
 from fasciculus.records import inventory
@@ -18,7 +23,7 @@ from fasciculus.service.systemd import SystemdNotifier, watchdog_seconds
 
 
 @pytest.fixture
-def systemd(tmp_path, monkeypatch):
+def systemd(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Callable[..., Any]]:
     """Systemd's end of the notification socket, with the received messages."""
     path = str(tmp_path / "notify")
     end = socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM)
@@ -29,7 +34,9 @@ def systemd(tmp_path, monkeypatch):
     end.close()
 
 
-def test_systemd_is_told_that_the_service_is_ready_well_and_stopping(systemd, monkeypatch):
+def test_systemd_is_told_that_the_service_is_ready_well_and_stopping(
+    systemd: Callable[..., Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setenv("WATCHDOG_USEC", "60000")
     well = [True]
     found = SystemdNotifier(lambda: well[0])
@@ -43,7 +50,7 @@ def test_systemd_is_told_that_the_service_is_ready_well_and_stopping(systemd, mo
     assert told == "STOPPING=1"
 
 
-def test_without_systemd_nothing_is_told(monkeypatch):
+def test_without_systemd_nothing_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.delenv("NOTIFY_SOCKET", raising=False)
     found = SystemdNotifier(lambda: True)
     found.ready()
@@ -52,7 +59,7 @@ def test_without_systemd_nothing_is_told(monkeypatch):
 
 
 @pytest.fixture
-def root_logger():
+def root_logger() -> Iterator[Any]:
     """The root logger without handlers, as at a program's start; restored afterwards."""
     root = logging.getLogger()
     kept, level = root.handlers[:], root.level
@@ -64,11 +71,11 @@ def root_logger():
     root.setLevel(level)
 
 
-def settings(tmp_path, **more):
+def settings(tmp_path: Path, **more: Any) -> Config:
     return load({"FASCICULUS_HOME": str(tmp_path), **{k.upper(): v for k, v in more.items()}})
 
 
-def test_the_log_is_json_and_is_rotated(tmp_path, root_logger):
+def test_the_log_is_json_and_is_rotated(tmp_path: Path, root_logger: Any) -> None:
     # Pytest has put its own there meanwhile.
     root_logger.handlers.clear()
     path = tmp_path / "log" / "fasciculus.log"
@@ -92,7 +99,9 @@ def test_the_log_is_json_and_is_rotated(tmp_path, root_logger):
         settings(tmp_path, fasciculus_log_format="xml")
 
 
-def test_copies_of_accounts_that_are_gone_have_a_rule_of_their_own(running, tmp_path):
+def test_copies_of_accounts_that_are_gone_have_a_rule_of_their_own(
+    running: Service, tmp_path: Path
+) -> None:
     with running.client() as client:
         accounts = [small_account(tmp_path, name) for name in ("millpond", "ferryline")]
         set_up(client, accounts, folder_stores(tmp_path, "attic"))

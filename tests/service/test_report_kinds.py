@@ -1,17 +1,23 @@
 """Kinds of reports: recoveries, contacts, digests, webhooks, custom templates."""
 
+from __future__ import annotations
+
 import base64
 import hashlib
 import hmac
 import json
+from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
 
 import pytest
-from running import folder_stores, run, service_process, set_up, small_account, until
-from sample_records import START
-from web_hook import webhook
+from running import Service, folder_stores, run, service_process, set_up, small_account, until
+from sample_records import START, SampleRecords
+from web_hook import Hook, webhook
 
 from fasciculus.client import ClientError
+from fasciculus.client.client import Client
 from fasciculus.core.run_report import RunReport
 from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.models import (
@@ -33,7 +39,7 @@ DUTY = "duty@sedge-quill.example"
 
 
 @pytest.fixture
-def client(running, mailbox, tmp_path):
+def client(running: Service, mailbox: MailboxStandIn, tmp_path: Path) -> Iterator[Client]:
     with running.client() as found:
         accounts = [small_account(tmp_path, name) for name in ("millpond", "ferryline")]
         accounts[0].contact = "potter@millpond.example"
@@ -43,17 +49,17 @@ def client(running, mailbox, tmp_path):
         yield found
 
 
-def mail_to(client, port, **more):
+def mail_to(client: Client, port: int, **more: Any) -> None:
     address = {"address": "127.0.0.1", "port": port, "security": "none"}
     client.mail_change(MailServer(**address, sender="fasciculus@sedge-quill.example", **more))
 
 
-def change(client, **fields):
+def change(client: Client, **fields: Any) -> None:
     job = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))
     client.jobs_change("nightly", JobInput(**{**job, **fields}))
 
 
-def test_a_recovery_is_told_once(client, mailbox, tmp_path):
+def test_a_recovery_is_told_once(client: Client, mailbox: MailboxStandIn, tmp_path: Path) -> None:
     change(client, report_to=[DUTY], report_when="recovery")
     run(client, "nightly")
     (tmp_path / "millpond").rename(tmp_path / "away")
@@ -65,7 +71,9 @@ def test_a_recovery_is_told_once(client, mailbox, tmp_path):
     assert [m["subject"].split(": ")[1].split(" ")[0] for m in found] == ["failed", "done"]
 
 
-def test_a_contact_sees_its_own_account_alone(client, mailbox, tmp_path):
+def test_a_contact_sees_its_own_account_alone(
+    client: Client, mailbox: MailboxStandIn, tmp_path: Path
+) -> None:
     change(client, report_contacts="trouble", attach_log="trouble")
     (tmp_path / "millpond").rename(tmp_path / "away")
     run(client, "nightly")
@@ -82,7 +90,9 @@ def test_a_contact_sees_its_own_account_alone(client, mailbox, tmp_path):
     assert not any(list(m.iter_attachments()) for m in both)
 
 
-def test_a_digest_has_all_runs_of_the_time_and_comes_once(client, running, mailbox, tmp_path):
+def test_a_digest_has_all_runs_of_the_time_and_comes_once(
+    client: Client, running: Service, mailbox: MailboxStandIn, tmp_path: Path
+) -> None:
     parts = running.parts
     change(client, report_to=[DUTY], report_when="daily", zone="Europe/London")
     args = (parts.records, parts.cipher, parts.reporter)
@@ -103,7 +113,7 @@ def test_a_digest_has_all_runs_of_the_time_and_comes_once(client, running, mailb
     assert digests.send_due(*args, tomorrow + timedelta(days=1)) == 1, "with no run, it says so"
 
 
-def test_a_webhook_gets_signed_json_and_shows_its_answer(client, hook):
+def test_a_webhook_gets_signed_json_and_shows_its_answer(client: Client, hook: Hook) -> None:
     secret = "whsec_" + base64.b64encode(b"reed and sedge").decode()
     client.channels_save(webhook("bell", hook.url, secret))
     answer = client.channels_try("bell")
@@ -128,7 +138,7 @@ def test_a_webhook_gets_signed_json_and_shows_its_answer(client, hook):
         client.channels_remove("bell")
     # Secrets that are omitted stay; a bad answer is tried again.
     client.channels_save(
-        ChannelInput(name="bell", settings=KindSettings(kind="chat", field="text"))
+        ChannelInput(name="bell", settings=KindSettings(kind="chat", field="text"))  # type: ignore[call-arg]
     )
     hook.status = 503
     assert not client.channels_try("bell").ok
@@ -142,7 +152,7 @@ def test_a_webhook_gets_signed_json_and_shows_its_answer(client, hook):
     assert set(json.loads(body)) == {"text"} and "webhook-signature" not in headers
 
 
-def test_a_channel_may_have_words_of_its_own_in_json(client, hook):
+def test_a_channel_may_have_words_of_its_own_in_json(client: Client, hook: Hook) -> None:
     template = '{"blocks": [{{ message.title | tojson }}, {{ message.tasks | length }}]}'
     client.channels_save(webhook("chat", hook.url, template=template))
     assert client.channels_try("chat").ok
@@ -153,7 +163,9 @@ def test_a_channel_may_have_words_of_its_own_in_json(client, hook):
         assert caught.value.field == "settings.template"
 
 
-def test_a_channel_of_the_previous_form_is_taken_for_one_version(client, hook):
+def test_a_channel_of_the_previous_form_is_taken_for_one_version(
+    client: Client, hook: Hook
+) -> None:
     for form in ("message", "content", "template"):
         more = {"template": "[1]"} if form == "template" else {}
         former = {"name": form, "url": hook.url, "form": form, "secret": "x", **more}
@@ -163,10 +175,10 @@ def test_a_channel_of_the_previous_form_is_taken_for_one_version(client, hook):
     assert kinds == {"message": "webhook", "content": "chat", "template": "webhook"}
 
 
-def test_a_mail_channel_writes_to_its_addresses(client, mailbox):
+def test_a_mail_channel_writes_to_its_addresses(client: Client, mailbox: MailboxStandIn) -> None:
     """With the log and the HTML, as mail to people has them; one address may be refused."""
     office = "office@sedge-quill.example"
-    mail = KindSettings(kind="mail", recipients=f"{office}; {DUTY}")
+    mail = KindSettings(kind="mail", recipients=f"{office}; {DUTY}")  # type: ignore[call-arg]
     client.channels_save(ChannelInput(name="office", settings=mail))
     assert client.channels_try("office").ok
     change(client, channels=["office"], report_to=[], attach_log="always")
@@ -192,7 +204,9 @@ def test_a_mail_channel_writes_to_its_addresses(client, mailbox):
         assert caught.value.field == field, caught.value
 
 
-def test_the_words_of_a_report_can_be_changed_tried_and_brought_back(client, mailbox):
+def test_the_words_of_a_report_can_be_changed_tried_and_brought_back(
+    client: Client, mailbox: MailboxStandIn
+) -> None:
     change(client, report_to=[DUTY])
     run(client, "nightly")
     until(mailbox.messages)
@@ -230,7 +244,7 @@ def test_the_words_of_a_report_can_be_changed_tried_and_brought_back(client, mai
         assert client.templates_preview(template.name).title.startswith("[Fasciculus]")
 
 
-def test_a_template_that_fails_later_is_not_the_end_of_reports(heronmere):
+def test_a_template_that_fails_later_is_not_the_end_of_reports(heronmere: SampleRecords) -> None:
     reporter = Reporter(heronmere.config, heronmere.records, heronmere.cipher, heronmere.events)
     with heronmere.records.write() as db:
         settings.put(db, "templates", {"report.txt": "{{ report.tasks[0].subject }}"})
@@ -239,7 +253,7 @@ def test_a_template_that_fails_later_is_not_the_end_of_reports(heronmere):
     assert "Job:      nightly" in text and "nightly" in html
 
 
-def test_a_day_without_a_mail_server_and_two_kills_bring_each_report_once(tmp_path):
+def test_a_day_without_a_mail_server_and_two_kills_bring_each_report_once(tmp_path: Path) -> None:
     """Clocks in the records stand for the day: what waits is made due again."""
     mailbox = MailboxStandIn(tmp_path / "first")
     port = mailbox.port
@@ -276,7 +290,9 @@ def test_a_day_without_a_mail_server_and_two_kills_bring_each_report_once(tmp_pa
             mailbox.close()
 
 
-def test_records_age_out_but_what_goes_on_and_the_last_of_each_stays(heronmere):
+def test_records_age_out_but_what_goes_on_and_the_last_of_each_stays(
+    heronmere: SampleRecords,
+) -> None:
 
     job = heronmere.job()
     with heronmere.records.write() as db:

@@ -1,17 +1,22 @@
 """Reports: written, sent, waiting, and sent later."""
 
+from __future__ import annotations
+
 import os
 import ssl
 import subprocess
+from pathlib import Path
+from typing import Any
 
 import pytest
-from running import folder_stores, run, set_up, sftp_store, small_account, until
+from running import Service, folder_stores, run, set_up, sftp_store, small_account, until
 
 from fasciculus.demo.mailbox import MailboxStandIn
+from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.models import MailServer
 
 
-def mail_to(port: int, **more) -> MailServer:
+def mail_to(port: int, **more: Any) -> MailServer:
     return MailServer(
         **{
             "address": "127.0.0.1",
@@ -23,7 +28,9 @@ def mail_to(port: int, **more) -> MailServer:
     )
 
 
-def test_a_report_arrives_with_the_log_on_trouble(running, stand_in, mailbox, tmp_path):
+def test_a_report_arrives_with_the_log_on_trouble(
+    running: Service, stand_in: SftpStandIn, mailbox: MailboxStandIn, tmp_path: Path
+) -> None:
     with running.client() as client:
         set_up(
             client,
@@ -63,7 +70,9 @@ def test_a_report_arrives_with_the_log_on_trouble(running, stand_in, mailbox, tm
         assert client.reports_list().total == 2
 
 
-def test_what_cannot_be_sent_waits_and_arrives_later(running, stand_in, tmp_path):
+def test_what_cannot_be_sent_waits_and_arrives_later(
+    running: Service, stand_in: SftpStandIn, tmp_path: Path
+) -> None:
     mailbox = MailboxStandIn(tmp_path / "first")
     port = mailbox.port
     with running.client() as client:
@@ -89,7 +98,9 @@ def test_what_cannot_be_sent_waits_and_arrives_later(running, stand_in, tmp_path
         again.close()
 
 
-def test_people_are_told_of_damage_once_and_of_its_repairing(running, mailbox, tmp_path):
+def test_people_are_told_of_damage_once_and_of_its_repairing(
+    running: Service, mailbox: MailboxStandIn, tmp_path: Path
+) -> None:
     """To all whose jobs made the copies, also in jobs that report in trouble only."""
     stores = folder_stores(tmp_path, "attic", "cellar")
     with running.client() as client:
@@ -109,7 +120,7 @@ def test_people_are_told_of_damage_once_and_of_its_repairing(running, mailbox, t
         )
         in_attic.unlink()
         assert running.cli("stores", "verify", "attic").returncode == 0
-        found, repaired = until(lambda: len(mailbox.messages()) == 2 and mailbox.messages())
+        found, repaired = until(lambda: len(mailbox.messages()) == 2 and mailbox.messages())  # type: ignore[misc]
         assert found["subject"] == "[Fasciculus] attic: damage found (millpond)"
         assert found["to"] == "duty@sedge-quill.example"
         for part in ("plain", "html"):
@@ -138,7 +149,7 @@ def test_people_are_told_of_damage_once_and_of_its_repairing(running, mailbox, t
 
 
 @pytest.fixture
-def certificate(tmp_path):
+def certificate(tmp_path: Path) -> Any:
     key, cert = tmp_path / "mail.key", tmp_path / "mail.crt"
     subprocess.run(
         [
@@ -165,7 +176,9 @@ def certificate(tmp_path):
     return key, cert
 
 
-def test_starttls_and_sign_in(tmp_path, certificate, monkeypatch):
+def test_starttls_and_sign_in(
+    tmp_path: Path, certificate: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     from fasciculus.channels import mail_message, smtp
     from fasciculus.core.errors import UnreachableError
 
@@ -177,7 +190,7 @@ def test_starttls_and_sign_in(tmp_path, certificate, monkeypatch):
         "a@sedge-quill.example", ["b@sedge-quill.example"], "t", "x", "<p>x</p>"
     )
 
-    def send(secret="stamp", **more):
+    def send(secret: Any = "stamp", **more: Any) -> None:
         server = mail_to(box.port, security="starttls", user="fasciculus", **more)
         smtp.send(server, secret, "a@sedge-quill.example", ["b@sedge-quill.example"], message)
 
@@ -195,7 +208,9 @@ def test_starttls_and_sign_in(tmp_path, certificate, monkeypatch):
     box.close()
 
 
-def test_a_small_bundle_goes_along_and_counts_as_no_copy(running, stand_in, mailbox, tmp_path):
+def test_a_small_bundle_goes_along_and_counts_as_no_copy(
+    running: Service, stand_in: SftpStandIn, mailbox: MailboxStandIn, tmp_path: Path
+) -> None:
     with running.client() as client:
         accounts = [small_account(tmp_path, "millpond"), small_account(tmp_path, "ferryline")]
         (tmp_path / "ferryline/film.bin").write_bytes(os.urandom(200_000))

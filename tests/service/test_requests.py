@@ -1,5 +1,7 @@
 """Requests of people who mean no good: answered in words, bounded, and nobody else waits."""
 
+from __future__ import annotations
+
 import json
 import os
 import socket
@@ -8,18 +10,21 @@ import sys
 import tempfile
 import threading
 import time
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
-from running import PASSWORD, service, until
+from running import PASSWORD, Service, service, until
 
 from fasciculus.config import load
 from fasciculus.service.http.app import create_app
 from fasciculus.service.http.authentication import network_of
 from fasciculus.service.http.operations import PREFIX
+from fasciculus.service.http.web_server import BoundedChannel
 from fasciculus.service.main import build
 
 EXAMPLES = 4
@@ -34,7 +39,7 @@ WITHOUT_RIGHTS = [
 ]
 
 
-def test_no_operation_answers_whatever_it_is_sent_with_a_5xx():
+def test_no_operation_answers_whatever_it_is_sent_with_a_5xx() -> None:
     """Valid and invalid requests of every operation, by a process without rights."""
     with tempfile.TemporaryDirectory(dir="/tmp") as home:
         os.chmod(home, 0o777)
@@ -53,12 +58,12 @@ def test_no_operation_answers_whatever_it_is_sent_with_a_5xx():
 
 
 @pytest.fixture(scope="module")
-def running(tmp_path_factory):
+def running(tmp_path_factory: Any) -> Iterator[Service]:
     with service(tmp_path_factory.mktemp("requests") / "home") as found:
         yield found
 
 
-def raw(running, request: bytes) -> bytes:
+def raw(running: Service, request: bytes) -> bytes:
     """The first line of what a connection answers to these bytes."""
     with socket.create_connection(("127.0.0.1", running.port), timeout=60) as connection:
         connection.sendall(request)
@@ -93,7 +98,7 @@ HEAD = b"Host: localhost\r\nConnection: close\r\nAuthorization: Bearer %s\r\n"
     ],
     ids=repr,
 )
-def test_odd_requests_are_answered_in_words(running, line, more):
+def test_odd_requests_are_answered_in_words(running: Service, line: bytes, more: bytes) -> None:
     answer = raw(running, line + b"\r\n" + HEAD % running.token.encode() + more + b"\r\n")
     # The last two say that HTTP itself is not done so.
     assert (
@@ -119,7 +124,7 @@ def test_odd_requests_are_answered_in_words(running, line, more):
     ],
     ids=lambda body: repr(body[:20]),
 )
-def test_odd_bodies_are_refused(running, body):
+def test_odd_bodies_are_refused(running: Service, body: bytes) -> None:
     headers = {
         "Authorization": f"Bearer {running.token}",
         "Content-Type": "application/json",
@@ -134,14 +139,14 @@ def test_odd_bodies_are_refused(running, body):
         assert answer.status_code < 500, answer.text
 
 
-def test_what_is_too_large_is_refused_before_anybody_signed_in(running):
+def test_what_is_too_large_is_refused_before_anybody_signed_in(running: Service) -> None:
     long = b"GET / HTTP/1.1\r\nX-Long: " + b"x" * 200_000 + b"\r\n\r\n"
     assert raw(running, long).split()[1] == b"431"
     huge = b"POST /api/v1/session HTTP/1.1\r\nHost: x\r\nContent-Length: 999999999\r\n\r\n"
     assert raw(running, huge).split()[1] == b"413"
 
 
-def test_two_hundred_that_drip_keep_nobody_waiting(running):
+def test_two_hundred_that_drip_keep_nobody_waiting(running: Service) -> None:
     with ExitStack() as connections:
         for _ in range(200):
             one = connections.enter_context(
@@ -152,14 +157,14 @@ def test_two_hundred_that_drip_keep_nobody_waiting(running):
             assert client.jobs_list().total == 0 and client.health().status == "well"
 
 
-def test_a_request_that_never_ends_is_ended(running):
+def test_a_request_that_never_ends_is_ended(running: Service) -> None:
     """Its time counts from its first byte, whatever comes after."""
     server = running._server
     with socket.create_connection(("127.0.0.1", running.port), timeout=60) as one:
         one.sendall(b"GET / HTTP/1.1\r\nX-Slow: ")
         port = one.getsockname()[1]
 
-        def channel():
+        def channel() -> BoundedChannel | None:
             found = [c for c in list(server.active_channels.values()) if c.addr[1] == port]
             return found[0] if found and found[0].request is not None else None
 
@@ -171,7 +176,7 @@ def test_a_request_that_never_ends_is_ended(running):
         assert until(lambda: one.recv(100) == b"")
 
 
-def test_sixty_guesses_at_once_are_no_more_than_sixty_in_a_row(tmp_path):
+def test_sixty_guesses_at_once_are_no_more_than_sixty_in_a_row(tmp_path: Path) -> None:
     with service(tmp_path / "home") as one:
         with httpx.Client(base_url=one.url, trust_env=False, timeout=120) as http:
             together = threading.Barrier(60)
@@ -190,11 +195,11 @@ def test_sixty_guesses_at_once_are_no_more_than_sixty_in_a_row(tmp_path):
         assert audit == 5
 
 
-def test_guessing_from_everywhere_does_not_lock_the_owner_out(tmp_path):
+def test_guessing_from_everywhere_does_not_lock_the_owner_out(tmp_path: Path) -> None:
     """Behind a trusted proxy each guess comes from another address."""
     with service(tmp_path / "home", FASCICULUS_TRUSTED_PROXY="127.0.0.1") as one:
 
-        def sign_in(http, address, password):
+        def sign_in(http: Any, address: str, password: str) -> int:
             body = {"name": "administrator", "password": password}
             given = {"X-Forwarded-For": address}
             return http.post(f"{PREFIX}/session", json=body, headers=given).status_code
@@ -209,7 +214,7 @@ def test_guessing_from_everywhere_does_not_lock_the_owner_out(tmp_path):
             assert sign_in(http, "192.0.2.7", PASSWORD) == 200
 
 
-def test_without_a_trusted_proxy_nobody_chooses_an_address(running):
+def test_without_a_trusted_proxy_nobody_chooses_an_address(running: Service) -> None:
     with httpx.Client(base_url=running.url, trust_env=False, timeout=60) as http:
         for number in range(6):
             answer = http.post(
@@ -220,14 +225,14 @@ def test_without_a_trusted_proxy_nobody_chooses_an_address(running):
     assert answer.status_code == 429
 
 
-def test_an_address_is_what_one_person_has_of_them():
+def test_an_address_is_what_one_person_has_of_them() -> None:
     assert network_of("192.0.2.7") == "192.0.2.7" != network_of("192.0.2.8")
     assert network_of("2001:db8::1") == network_of("2001:db8::ffff") == "2001:db8::/64"
     assert network_of("2001:db8:0:1::1") != network_of("2001:db8::1")
     assert network_of("?") == "?"
 
 
-def test_over_https_browsers_are_told_to_stay_there(tmp_path):
+def test_over_https_browsers_are_told_to_stay_there(tmp_path: Path) -> None:
     environment = {
         "FASCICULUS_HOME": str(tmp_path / "home"),
         "FASCICULUS_ADMIN_PASSWORD": PASSWORD,
@@ -240,7 +245,7 @@ def test_over_https_browsers_are_told_to_stay_there(tmp_path):
     parts.records.close()
 
 
-def test_tokens_end_with_a_changed_password_by_choice(tmp_path):
+def test_tokens_end_with_a_changed_password_by_choice(tmp_path: Path) -> None:
     with service(tmp_path / "home") as one, one.client() as client:
         client.password_change(PASSWORD, "another-password")
         assert client.tokens_list().total == 1
@@ -253,7 +258,7 @@ def test_tokens_end_with_a_changed_password_by_choice(tmp_path):
         assert answer.status_code == 401
 
 
-def test_the_page_about_the_api_can_be_read(running):
+def test_the_page_about_the_api_can_be_read(running: Service) -> None:
     headers = {"Authorization": f"Bearer {running.token}"}
     answer = httpx.get(f"{running.url}{PREFIX}/reference", headers=headers, trust_env=False)
     assert answer.status_code == 200 and "/restores" in answer.text

@@ -1,9 +1,13 @@
 """Restores in place by the service and the command line: plan, carry out, undo, drop, recover."""
 
+from __future__ import annotations
+
 import json
 import os
 import sqlite3
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
 
 import pytest
 from running import folder_stores, run, service, set_up, small_account, until
@@ -16,7 +20,7 @@ from fasciculus.models import InPlace, RestoreStart, RestoreUndo
 
 
 @pytest.fixture
-def millpond(running, tmp_path):
+def millpond(running: Any, tmp_path: Path) -> Any:
     """An account with a bundle, and then disturbed; its home."""
     with running.client() as client:
         set_up(client, [small_account(tmp_path, "millpond")], folder_stores(tmp_path, "attic"))
@@ -24,23 +28,23 @@ def millpond(running, tmp_path):
     return tmp_path / "millpond"
 
 
-def disturb(home):
+def disturb(home: Any) -> Any:
     (home / "page-0.html").write_text("hacked")
     (home / "page-1.html").unlink()
     (home / "shell.php").write_text("x")
     return picture(home)
 
 
-def ended(client, number):
+def ended(client: Any, number: Any) -> Any:
     return until(lambda: (r := client.restores_show(number)).state == "ended" and r)
 
 
-def sides(home):
+def sides(home: Any) -> Any:
     folder = home.parent / os.fsdecode(NAME)
     return sorted(os.listdir(folder)) if folder.exists() else []
 
 
-def test_by_the_command_line_from_the_plan_to_dropping(running, millpond):
+def test_by_the_command_line_from_the_plan_to_dropping(running: Any, millpond: Any) -> None:
     saved = picture(millpond)
     before = disturb(millpond)
     shown = running.cli("restore", "millpond", "--in-place", "--plan", "--remove-extra")
@@ -72,7 +76,7 @@ def test_by_the_command_line_from_the_plan_to_dropping(running, millpond):
     assert row
 
 
-def test_the_newest_bundle_at_a_time_is_chosen(running, millpond):
+def test_the_newest_bundle_at_a_time_is_chosen(running: Any, millpond: Any) -> None:
     with running.client() as client:
         first = client.bundles_list().items[0]
         disturb(millpond)
@@ -103,7 +107,9 @@ def test_the_newest_bundle_at_a_time_is_chosen(running, millpond):
         ({"in_place": None, "plan_only": True}, "plan_only"),
     ],
 )
-def test_what_does_not_go_together_is_refused(running, millpond, change, field):
+def test_what_does_not_go_together_is_refused(
+    running: Any, millpond: Any, change: Any, field: Any
+) -> None:
     with running.client() as client:
         (bundle,) = client.bundles_list().items
         start = {"bundle": bundle.id, "in_place": InPlace(), **change}
@@ -114,7 +120,7 @@ def test_what_does_not_go_together_is_refused(running, millpond, change, field):
             client.restores_undo(1, RestoreUndo())
 
 
-def test_what_is_set_aside_goes_when_its_time_is_over(running, millpond):
+def test_what_is_set_aside_goes_when_its_time_is_over(running: Any, millpond: Any) -> None:
     disturb(millpond)
     with running.client() as client:
         (bundle,) = client.bundles_list().items
@@ -135,7 +141,9 @@ def test_what_is_set_aside_goes_when_its_time_is_over(running, millpond):
 
 
 @pytest.mark.parametrize("interrupted", ["switching", "staging"])
-def test_a_restore_that_was_interrupted_is_finished_or_rolled_back(tmp_path, interrupted):
+def test_a_restore_that_was_interrupted_is_finished_or_rolled_back(
+    tmp_path: Path, interrupted: Any
+) -> None:
     """As after a power cut: the records say that it runs, and the side folder is half switched."""
     home = tmp_path / "millpond"
     with service(tmp_path / "home") as running:
@@ -169,7 +177,7 @@ def test_a_restore_that_was_interrupted_is_finished_or_rolled_back(tmp_path, int
             assert "nothing was changed" in row.error and sides(home) == []
 
 
-def half_switched(home, state):
+def half_switched(home: Any, state: Any) -> None:
     """Take two of the changes back that a restore has made."""
     (name,) = sides(home)
     side = home.parent / os.fsdecode(NAME) / name

@@ -1,5 +1,7 @@
 """Whole runs through a real service: restores, keep rules and errors."""
 
+from __future__ import annotations
+
 import json
 import os
 import shutil
@@ -10,13 +12,17 @@ import tarfile
 import zipfile
 from contextlib import closing
 from pathlib import Path
+from typing import Any
 from uuid import uuid4
 
 import pytest
-from running import folder_stores, run, set_up, sftp_store, small_account, until
+from running import Service, folder_stores, run, set_up, sftp_store, small_account, until
 from trees import awkward_tree, picture
 
 from fasciculus.client import ClientError, NotFoundError, RefusedError
+from fasciculus.client.client import Client
+from fasciculus.demo.mariadb import PrivateMariaDb
+from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.models import (
     AccountInput,
     Database,
@@ -27,6 +33,7 @@ from fasciculus.models import (
     Site,
     StoreInput,
 )
+from fasciculus.models.bundles import Bundle, Restore  # type: ignore[attr-defined]
 from fasciculus.records import inventory
 from fasciculus.service.tasks import worker_pool
 
@@ -36,16 +43,16 @@ def rows_of(path: Path) -> list[tuple]:
         return db.execute("SELECT * FROM page ORDER BY id").fetchall()
 
 
-def newest(client, subject):
+def newest(client: Client, subject: str) -> Bundle:
     return next(iter(client.every(client.bundles_list, subject=subject)))
 
 
-def restored(client, order: RestoreStart):
+def restored(client: Client, order: RestoreStart) -> Restore:
     number = client.restores_start(order).id
     return until(lambda: (r := client.restores_show(number)).state == "ended" and r)
 
 
-def full_account(tmp_path: Path, mariadb) -> tuple[HostInput, AccountInput]:
+def full_account(tmp_path: Path, mariadb: PrivateMariaDb) -> tuple[HostInput, AccountInput]:
     """An account with an awkward tree, an SQLite and a MariaDB database, and mail."""
     home = awkward_tree(tmp_path)
     (home / "sites").mkdir()
@@ -105,7 +112,7 @@ def full_account(tmp_path: Path, mariadb) -> tuple[HostInput, AccountInput]:
     return host, account
 
 
-def shop_rows(mariadb):
+def shop_rows(mariadb: Any) -> Any:
     with mariadb.connect().cursor() as cursor:
         cursor.execute("SHOW TABLES FROM shop")
         tables = [row[0] for row in cursor.fetchall()]
@@ -117,7 +124,9 @@ def shop_rows(mariadb):
 
 
 @pytest.mark.xdist_group("mariadb")
-def test_one_table_comes_back_without_reading_the_others(running, mariadb, tmp_path):
+def test_one_table_comes_back_without_reading_the_others(
+    running: Any, mariadb: Any, tmp_path: Path
+) -> None:
     host, account = full_account(tmp_path, mariadb)
     mariadb.run(
         "USE shop",
@@ -164,7 +173,9 @@ def test_one_table_comes_back_without_reading_the_others(running, mariadb, tmp_p
 
 
 @pytest.mark.xdist_group("mariadb")
-def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
+def test_everything_comes_back_as_it_was(
+    running: Service, stand_in: SftpStandIn, mariadb: PrivateMariaDb, tmp_path: Path
+) -> None:
     host, account = full_account(tmp_path, mariadb)
     home = Path(account.home)
     with running.client() as client:
@@ -311,12 +322,12 @@ def test_everything_comes_back_as_it_was(running, stand_in, mariadb, tmp_path):
             )
 
 
-def _raw(http, path: str, start: int) -> bytes:
+def _raw(http: Any, path: str, start: int) -> bytes:
     with http.stream("GET", path, headers={"Range": f"bytes={start}-"}) as answer:
         return b"".join(answer.iter_raw())
 
 
-def test_keep_seven_of_nine(running, stand_in, tmp_path):
+def test_keep_seven_of_nine(running: Service, stand_in: SftpStandIn, tmp_path: Path) -> None:
     with running.client() as client:
         set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)], keep=7)
         for number in range(9):
@@ -350,8 +361,12 @@ def untouched(folder: Path) -> dict[str, bytes]:
     "fault", ["password", "folder", "full", "home", "database", "mark", "unreachable"]
 )
 def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(
-    running, stand_in, tmp_path, fault, monkeypatch
-):
+    running: Service,
+    stand_in: SftpStandIn,
+    tmp_path: Path,
+    fault: str,
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     """The older copies are byte for byte what they were, and the next run is good again."""
     if fault == "password":
         # A signed-in user need not know the new one.
@@ -455,7 +470,9 @@ def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(
             )
 
 
-def test_a_store_that_fills_half_way_keeps_nothing_half(running, stand_in, tmp_path):
+def test_a_store_that_fills_half_way_keeps_nothing_half(
+    running: Service, stand_in: SftpStandIn, tmp_path: Path
+) -> None:
     account = small_account(tmp_path, "millpond")
     (tmp_path / "millpond/data.bin").write_bytes(os.urandom(6_000_000))
     with running.client() as client:
@@ -468,7 +485,7 @@ def test_a_store_that_fills_half_way_keeps_nothing_half(running, stand_in, tmp_p
         assert list((running.home / "spool").iterdir()) == []
 
 
-def test_a_bundle_larger_than_the_spool(tmp_path, stand_in):
+def test_a_bundle_larger_than_the_spool(tmp_path: Path, stand_in: SftpStandIn) -> None:
     from running import service
 
     account = small_account(tmp_path, "millpond")
@@ -488,7 +505,7 @@ def test_a_bundle_larger_than_the_spool(tmp_path, stand_in):
         )
 
 
-def test_the_bundle_never_contains_the_bundles(running, tmp_path):
+def test_the_bundle_never_contains_the_bundles(running: Service, tmp_path: Path) -> None:
     account = small_account(tmp_path, "millpond")
     store = tmp_path / "millpond/public/backups"
     store.mkdir(parents=True)
@@ -503,7 +520,7 @@ def test_the_bundle_never_contains_the_bundles(running, tmp_path):
         assert [t.entries for t in first.tasks] == [t.entries for t in second.tasks] == [5]
 
 
-def test_what_failed_is_started_again_alone(running, tmp_path):
+def test_what_failed_is_started_again_alone(running: Service, tmp_path: Path) -> None:
     accounts = [small_account(tmp_path, name) for name in ("millpond", "ferryline", "zither")]
     with running.client() as client:
         set_up(client, accounts, folder_stores(tmp_path, "attic"))
@@ -526,13 +543,15 @@ def test_what_failed_is_started_again_alone(running, tmp_path):
         assert both.returncode == 0 and "2 bundles" in both.stdout and first.id
 
 
-def test_a_job_by_host_tag_or_pattern_takes_in_what_is_added_and_renamed(running, tmp_path):
+def test_a_job_by_host_tag_or_pattern_takes_in_what_is_added_and_renamed(
+    running: Service, tmp_path: Path
+) -> None:
     with running.client() as client:
         accounts = [small_account(tmp_path, name) for name in ("shop-tea", "choir", "ferry")]
         set_up(client, accounts, folder_stores(tmp_path, "attic"))
         host, job = accounts[0].host, client.jobs_show("nightly")
 
-        def covered(choice, *names):
+        def covered(choice: str, *names: Any) -> list[Any]:
             fields = job.model_dump(include=set(JobInput.model_fields))
             fields.update(choice=choice, names=list(names))
             client.jobs_change("nightly", JobInput(**fields))
@@ -566,12 +585,14 @@ def test_a_job_by_host_tag_or_pattern_takes_in_what_is_added_and_renamed(running
             covered("listed", "host:reed-9")
 
 
-def test_who_stops_following_a_run_is_told_that_it_goes_on(running, tmp_path, monkeypatch):
+def test_who_stops_following_a_run_is_told_that_it_goes_on(
+    running: Service, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     with running.client() as client:
         accounts = [small_account(tmp_path, "millpond")]
         set_up(client, accounts, folder_stores(tmp_path, "attic"))
 
-        def stopped(*_):
+        def stopped(*_: Any) -> None:
             raise KeyboardInterrupt
 
         monkeypatch.setattr("fasciculus.client.client.Client.runs_events", stopped)
@@ -582,7 +603,7 @@ def test_who_stops_following_a_run_is_told_that_it_goes_on(running, tmp_path, mo
         until(lambda: client.runs_show(number).outcome == "done")
 
 
-def test_sockets_and_vanished_sites_are_said(running, tmp_path):
+def test_sockets_and_vanished_sites_are_said(running: Service, tmp_path: Path) -> None:
     account = small_account(tmp_path, "millpond")
     account.sites = [Site(name="old.millpond.example", root=f"{account.home}/old")]
     (tmp_path / "attic").mkdir()
@@ -604,7 +625,7 @@ def test_sockets_and_vanished_sites_are_said(running, tmp_path):
     assert any("old.millpond.example: its document root" in w for w in found.tasks[0].warnings)
 
 
-def test_a_site_alone_brings_its_own_database(running, tmp_path):
+def test_a_site_alone_brings_its_own_database(running: Service, tmp_path: Path) -> None:
     account = small_account(tmp_path, "millpond")
     root = tmp_path / "millpond/shop"
     root.mkdir()
@@ -651,7 +672,9 @@ def altered(folder: Path) -> bytes:
     return whole
 
 
-def test_damage_that_anything_meets_is_recorded_and_repaired(running, tmp_path):
+def test_damage_that_anything_meets_is_recorded_and_repaired(
+    running: Service, tmp_path: Path
+) -> None:
     (tmp_path / "millpond").mkdir()
     (tmp_path / "millpond/data.bin").write_bytes(os.urandom(500_000))
     account = AccountInput(name="millpond", host="reed-1", home=str(tmp_path / "millpond"))
@@ -664,16 +687,16 @@ def test_damage_that_anything_meets_is_recorded_and_repaired(running, tmp_path):
         (piece,) = pieces.iterdir()
         listing = tmp_path / "attic/accounts/millpond/bundles" / bundle.name / "listing.jsonl.zst"
 
-        def restore():
+        def restore() -> None:
             target = str(tmp_path / f"back-{uuid4().hex}")
             order = RestoreStart(bundle=bundle.id, target=target, store="attic")
             assert restored(client, order).outcome == "failed"
 
-        def download():
+        def download() -> None:
             target = tmp_path / "x.tar.gz"
             assert client.bundles_download(bundle.id, target, store="attic")[1].omissions
 
-        def copy():
+        def copy() -> None:
             (third,) = folder_stores(tmp_path, f"third-{uuid4().hex[:8]}")
             client.stores_add(third)
             (number,) = client.stores_transfer(third.name, "attic").ids
@@ -684,7 +707,7 @@ def test_damage_that_anything_meets_is_recorded_and_repaired(running, tmp_path):
             whole = altered(pieces)
             act()
 
-            def is_repaired(by=by, whole=whole):
+            def is_repaired(by: str = by, whole: bytes = whole) -> Any:
                 rows = client.maintenance_list(limit=500).items
                 verified = [row for row in rows if row.kind == "verify" and by in row.started_by]
                 return verified and verified[0].deep and piece.read_bytes() == whole
@@ -698,7 +721,7 @@ def test_damage_that_anything_meets_is_recorded_and_repaired(running, tmp_path):
         until(listing.exists)
 
 
-def test_a_damaged_store_never_gives_wrong_bytes(running, tmp_path):
+def test_a_damaged_store_never_gives_wrong_bytes(running: Service, tmp_path: Path) -> None:
     account = small_account(tmp_path, "millpond")
     (tmp_path / "millpond/data.bin").write_bytes(os.urandom(500_000))
     with running.client() as client:
@@ -738,7 +761,9 @@ def test_a_damaged_store_never_gives_wrong_bytes(running, tmp_path):
         assert client.bundles_files(bundle.id, "files").items, "a lost listing is fetched again"
 
 
-def test_starting_is_idempotent_and_never_twice_at_once(running, stand_in, tmp_path):
+def test_starting_is_idempotent_and_never_twice_at_once(
+    running: Service, stand_in: SftpStandIn, tmp_path: Path
+) -> None:
     with running.client() as client:
         set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)])
         first = client.jobs_start("nightly", key="once")
@@ -751,7 +776,9 @@ def test_starting_is_idempotent_and_never_twice_at_once(running, stand_in, tmp_p
         assert "nightly" in caught.value.hint
 
 
-def test_a_store_that_holds_bundles_says_so_when_it_is_added(running, tmp_path):
+def test_a_store_that_holds_bundles_says_so_when_it_is_added(
+    running: Service, tmp_path: Path
+) -> None:
     """And whose they are, as far as the tag of their manifests tells."""
     with running.client() as client:
         (store,) = folder_stores(tmp_path, "attic")
@@ -760,7 +787,7 @@ def test_a_store_that_holds_bundles_says_so_when_it_is_added(running, tmp_path):
         client.jobs_remove("nightly")
         client.stores_remove("attic")
 
-        def said():
+        def said() -> str:
             return next(
                 (s.text for s in client.stores_try_draft(store).steps if s.name == "bundles"), ""
             )
@@ -778,7 +805,9 @@ def test_a_store_that_holds_bundles_says_so_when_it_is_added(running, tmp_path):
         assert added.returncode == 0 and "It holds bundles already" in added.stdout, added.stderr
 
 
-def test_an_account_that_is_gone_stops_neither_a_job_nor_its_editing(running, tmp_path):
+def test_an_account_that_is_gone_stops_neither_a_job_nor_its_editing(
+    running: Service, tmp_path: Path
+) -> None:
     with running.client() as client:
         accounts = [small_account(tmp_path, name) for name in ("millpond", "ferryline")]
         set_up(client, accounts, folder_stores(tmp_path, "attic"))

@@ -1,7 +1,12 @@
 """Starts at their time: once each, never for a job that is off, whatever goes wrong meanwhile."""
 
+from __future__ import annotations
+
 import sqlite3
+from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -24,17 +29,18 @@ from fasciculus.service.background import scheduler as module
 from fasciculus.service.background.outbox import Outbox, wait_after
 from fasciculus.service.background.scheduler import Clock, Scheduler
 from fasciculus.service.event_stream import EventStream
-from fasciculus.service.tasks.backups import AlreadyRunningError
+from fasciculus.service.tasks.backups import AlreadyRunningError, RunStart
+from fasciculus.service.tasks.queue import Paused
 from fasciculus.service.timetables import next_start
 
 
 class Starts:
     """Takes starts; ``broken`` lets that many fail as a full disk would."""
 
-    def __init__(self):
+    def __init__(self) -> None:
         self.keys, self.broken, self.paused, self.notes = [], 0, [], []
 
-    def start_run(self, start):
+    def start_run(self, start: RunStart) -> int:
         if self.broken:
             self.broken -= 1
             raise sqlite3.OperationalError("database or disk is full")
@@ -43,12 +49,12 @@ class Starts:
         self.notes.append(start.note)
         return 1
 
-    def pause(self, paused):
+    def pause(self, paused: Paused) -> None:
         self.paused.append(paused)
 
 
 @pytest.fixture
-def valley(tmp_path, monkeypatch):
+def valley(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Records]:
     monkeypatch.setattr(module, "_AFTER_FAILURE", 0.05)
     records, cipher = Records(tmp_path / "records.sqlite"), SecretCipher(tmp_path / "key")
     with records.write() as db:
@@ -60,7 +66,7 @@ def valley(tmp_path, monkeypatch):
     records.close()
 
 
-def job(records, timetable="* * * * *", missed=0, **more):
+def job(records: Records, timetable: str = "* * * * *", missed: int = 0, **more: Any) -> None:
     """A job, and a scheduler that ran last N days ago."""
     with records.write() as db:
         jobs.save_job(db, JobInput(name="nightly", stores=["attic"], timetable=timetable, **more))
@@ -68,14 +74,14 @@ def job(records, timetable="* * * * *", missed=0, **more):
         settings.put(db, "scheduler.last_look", stamp(last))
 
 
-def scheduled(records, starts):
+def scheduled(records: Records, starts: Refusing | Starts) -> Any:
     told = []
     found = Scheduler(records, starts, told.append)
     found.start()
     return found, told
 
 
-def test_a_missed_start_is_made_up_for_once_however_many_were_missed(valley):
+def test_a_missed_start_is_made_up_for_once_however_many_were_missed(valley: Records) -> None:
     job(valley, "daily 02:15", missed=9)
     starts = Starts()
     scheduler, told = scheduled(valley, starts)
@@ -95,19 +101,21 @@ class Wall(datetime):
     by = timedelta(0)
 
     @classmethod
-    def now(cls, zone=None):
+    def now(cls, zone: Any = None) -> datetime:  # type: ignore[override]
         return datetime.now(zone) + cls.by
 
 
 @pytest.fixture
-def wall(monkeypatch):
+def wall(monkeypatch: pytest.MonkeyPatch) -> Iterator[type[Any]]:
     monkeypatch.setattr(module, "datetime", Wall)
     yield Wall
     Wall.by = timedelta(0)
 
 
 @pytest.mark.parametrize("days", [-9, -1, 1, 9])
-def test_a_clock_that_is_set_loses_no_start_and_doubles_none(valley, wall, days):
+def test_a_clock_that_is_set_loses_no_start_and_doubles_none(
+    valley: Records, wall: type[Any], days: int
+) -> None:
     """Set back, the starts until the old time come again; set forward, one is made up for."""
     job(valley, "daily 02:15")
     starts = Starts()
@@ -118,7 +126,7 @@ def test_a_clock_that_is_set_loses_no_start_and_doubles_none(valley, wall, days)
     said = until(lambda: scheduler.clock_trouble)
     assert ("forward" if days > 0 else "back") in said and f"{abs(days) * 24} h 00 min" in said
 
-    def is_of_the_new_time():
+    def is_of_the_new_time() -> Any:
         following, now = scheduler.plan.soonest, wall.now(UTC)
         return following and now < following <= now + timedelta(days=1)
 
@@ -129,7 +137,7 @@ def test_a_clock_that_is_set_loses_no_start_and_doubles_none(valley, wall, days)
     scheduler.stop()
 
 
-def test_a_clock_that_was_set_back_while_nobody_looked(valley):
+def test_a_clock_that_was_set_back_while_nobody_looked(valley: Records) -> None:
     job(valley, "* * * * *", missed=-30)
     starts = Starts()
     scheduler, _ = scheduled(valley, starts)
@@ -139,7 +147,7 @@ def test_a_clock_that_was_set_back_while_nobody_looked(valley):
     scheduler.stop()
 
 
-def test_a_clock_is_held_against_one_that_nobody_sets():
+def test_a_clock_is_held_against_one_that_nobody_sets() -> None:
     clock = Clock()
     assert abs(clock.set_by(datetime.now(UTC))) < timedelta(seconds=2)
     assert (
@@ -150,7 +158,7 @@ def test_a_clock_is_held_against_one_that_nobody_sets():
     assert clock.set_by(datetime.now(UTC)) < timedelta(days=-1), "and back again"
 
 
-def test_a_job_starts_a_second_time(valley, monkeypatch):
+def test_a_job_starts_a_second_time(valley: Records, monkeypatch: pytest.MonkeyPatch) -> None:
     job(valley, "* * * * *", missed=1)
     starts, moment = Starts(), [datetime(2026, 11, 24, 2, 0, 30, tzinfo=UTC)]
     found = Scheduler(valley, starts, lambda run: None)
@@ -165,7 +173,9 @@ def test_a_job_starts_a_second_time(valley, monkeypatch):
 
 
 @pytest.mark.parametrize("change", [{"enabled": False}, {"timetable": "by hand"}])
-def test_what_is_switched_off_or_by_hand_never_starts(valley, change):
+def test_what_is_switched_off_or_by_hand_never_starts(
+    valley: Records, change: dict[Any, Any]
+) -> None:
     job(valley, **{"timetable": "daily 02:15", "missed": 3, **change})
     starts = Starts()
     scheduler, _ = scheduled(valley, starts)
@@ -178,7 +188,7 @@ def test_what_is_switched_off_or_by_hand_never_starts(valley, change):
     assert {row.what for row in due} == {("job", "other")} and not starts.keys
 
 
-def test_trouble_with_the_records_costs_no_start(valley):
+def test_trouble_with_the_records_costs_no_start(valley: Records) -> None:
     job(valley, "daily 02:15", missed=2)
     starts = Starts()
     starts.broken = 3
@@ -189,7 +199,7 @@ def test_trouble_with_the_records_costs_no_start(valley):
     assert len(starts.keys) == 1
 
 
-def test_when_it_last_looked_is_kept_so_that_nothing_is_made_up_for_twice(valley):
+def test_when_it_last_looked_is_kept_so_that_nothing_is_made_up_for_twice(valley: Records) -> None:
     job(valley, "daily 02:15", missed=9)
     before = datetime.now(UTC)
     first = Starts()
@@ -207,14 +217,14 @@ def test_when_it_last_looked_is_kept_so_that_nothing_is_made_up_for_twice(valley
 class Refusing:
     """Refuses every start."""
 
-    def __init__(self, error):
+    def __init__(self, error: SettingError | AlreadyRunningError) -> None:
         self.error, self.asked = error, 0
 
-    def start_run(self, start):
+    def start_run(self, start: RunStart) -> None:
         self.asked += 1
         raise self.error
 
-    def pause(self, paused):
+    def pause(self, paused: Paused) -> None:
         pass
 
 
@@ -225,7 +235,9 @@ class Refusing:
         (SettingError("It covers nothing.", "Add an account."), "nothing. Add an account."),
     ],
 )
-def test_a_start_that_could_not_be_is_a_run_that_says_why(valley, error, words):
+def test_a_start_that_could_not_be_is_a_run_that_says_why(
+    valley: Records, error: SettingError | AlreadyRunningError, words: str
+) -> None:
     job(valley, "daily 02:15", missed=2)
     refusing = Refusing(error)
     scheduler, told = scheduled(valley, refusing)
@@ -238,7 +250,7 @@ def test_a_start_that_could_not_be_is_a_run_that_says_why(valley, error, words):
     assert log_lines.first_of_run(valley.reader, run.id, 9)[0].text.endswith(words)
 
 
-def test_it_wakes_for_a_changed_job_and_for_its_end(valley):
+def test_it_wakes_for_a_changed_job_and_for_its_end(valley: Records) -> None:
     """Not only when its long pause is over."""
     starts = Starts()
     scheduler, _ = scheduled(valley, starts)
@@ -250,7 +262,7 @@ def test_it_wakes_for_a_changed_job_and_for_its_end(valley):
     assert not scheduler.alive
 
 
-def test_the_next_start_of_a_job_by_hand_or_paused_is_none(valley):
+def test_the_next_start_of_a_job_by_hand_or_paused_is_none(valley: Records) -> None:
     now = datetime(2026, 11, 24, tzinfo=UTC)
     job(valley, "daily 02:15")
     nightly = jobs.job(valley.reader, "nightly")
@@ -265,7 +277,7 @@ def test_the_next_start_of_a_job_by_hand_or_paused_is_none(valley):
     assert next_start(nightly, [days, forever], now) is None, "the longest of them counts"
 
 
-def test_missed_starts_are_skipped_where_the_job_says_so_and_that_is_said(valley):
+def test_missed_starts_are_skipped_where_the_job_says_so_and_that_is_said(valley: Records) -> None:
     job(valley, "daily 02:15", missed=9, starting={"missed": "skip"})
     starts = Starts()
     scheduler, told = scheduled(valley, starts)
@@ -276,7 +288,9 @@ def test_missed_starts_are_skipped_where_the_job_says_so_and_that_is_said(valley
     assert "9 starts passed while the service was down: not caught up" in run.sentence
 
 
-def test_a_week_of_a_driven_clock_starts_each_once_across_a_pause_and_restarts(valley):
+def test_a_week_of_a_driven_clock_starts_each_once_across_a_pause_and_restarts(
+    valley: Records,
+) -> None:
     """Restarts in between lose nothing and double nothing."""
     now = datetime(2026, 3, 25, tzinfo=UTC)
     with valley.write() as db:
@@ -296,7 +310,7 @@ def test_a_week_of_a_driven_clock_starts_each_once_across_a_pause_and_restarts(v
             found.renew(
                 datetime.fromisoformat(settings.get(valley.reader, module._KEY) or stamp(now))
             )
-        now, tick = min(max(found.plan.soonest, now + timedelta(seconds=20)), end), tick + 1
+        now, tick = min(max(found.plan.soonest, now + timedelta(seconds=20)), end), tick + 1  # type: ignore[assignment, type-var]
         found.tick(now)
     begin = end - timedelta(days=7)
     expected = {
@@ -313,17 +327,19 @@ def test_a_week_of_a_driven_clock_starts_each_once_across_a_pause_and_restarts(v
     assert not starts.paused[-1].jobs
 
 
-def test_the_outbox_outlives_surprises(valley, tmp_path, monkeypatch):
+def test_the_outbox_outlives_surprises(
+    valley: Records, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(loop_module, "_AFTER_FAILURE", 0.02)
     asked = []
 
-    def due(db):
+    def due(db: Any) -> list[Any]:
         asked.append("due")
         if len(asked) < 3:
             raise sqlite3.OperationalError("locked")
         return []
 
-    def next_due(db):
+    def next_due(db: Any) -> None:
         asked.append("next")
         raise sqlite3.OperationalError("locked")
 
@@ -337,6 +353,6 @@ def test_the_outbox_outlives_surprises(valley, tmp_path, monkeypatch):
     assert not found.loop.alive
 
 
-def test_tries_come_apart_but_never_end():
+def test_tries_come_apart_but_never_end() -> None:
     waits = [wait_after(n) for n in range(40)]
     assert waits[:3] == [30, 60, 120] and waits == sorted(waits) and waits[-1] == 1800

@@ -1,11 +1,16 @@
 """A user with a scope of one account: nothing of another account appears anywhere."""
 
+from __future__ import annotations
+
 import itertools
 import re
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
-from running import PASSWORD, folder_stores, run, service, small_account
+from running import PASSWORD, Service, folder_stores, run, service, small_account
 
 from fasciculus.contracts.events import DamageFound
 from fasciculus.core.permissions import Permission
@@ -15,7 +20,8 @@ from fasciculus.models import AccountInput, HostInput, JobInput, RestoreStart
 from fasciculus.records import users
 from fasciculus.records.bundles import damage
 from fasciculus.records.runs import restores
-from fasciculus.service.http.operations import OPERATIONS, PREFIX
+from fasciculus.service.context import Context
+from fasciculus.service.http.operations import OPERATIONS, PREFIX, Operation
 from fasciculus.service.usecases import runs
 from fasciculus.service.usecases.caller import Caller
 
@@ -25,7 +31,7 @@ OTHERS = ("ferryline", "timetable.example", "boat-house", "night-boats", "crossi
 STREAMS = ("live", "runs_events", "bundles_download")
 
 
-def sites(folder, name, site):
+def sites(folder: Path, name: str, site: str) -> AccountInput:
     account = small_account(folder, name)
     return AccountInput(
         **{
@@ -37,7 +43,7 @@ def sites(folder, name, site):
 
 
 @pytest.fixture(scope="module")
-def valley(tmp_path_factory):
+def valley(tmp_path_factory: Any) -> Iterator[Any]:
     tmp = tmp_path_factory.mktemp("valley")
     with service(tmp / "home") as running, running.client() as client:
         for store in folder_stores(tmp, "attic"):
@@ -57,7 +63,7 @@ def valley(tmp_path_factory):
         with parts.records.write() as db:
             users.add(db, "clerk", PASSWORD, must_change=False)
             users.set_scope(db, users.id_of(db, "clerk"), Scope(frozenset({"millpond"})))
-            running.clerk = users.add_token(db, users.id_of(db, "clerk"), "of-clerk").token
+            running.clerk = users.add_token(db, users.id_of(db, "clerk"), "of-clerk").token  # type: ignore[attr-defined]
             for bundle in client.bundles_list().items:
                 if bundle.job == "nightly":
                     start = RestoreStart(bundle=bundle.id, target=str(tmp / "x" / bundle.subject))
@@ -68,7 +74,7 @@ def valley(tmp_path_factory):
 
 
 @pytest.fixture
-def clerk(valley):
+def clerk(valley: Any) -> Iterator[Callable[..., Any]]:
     """Requests of a clerk of millpond."""
     with httpx.Client(
         base_url=valley.url,
@@ -79,7 +85,7 @@ def clerk(valley):
         yield lambda method, path, **more: http.request(method, path, **more)
 
 
-def known(parts):
+def known(parts: Context) -> dict[Any, Any]:
     """The values that paths are filled with: all that there are, and one that there is not."""
     numbers = [str(number) for number in range(1, 9)]
     names = ["millpond", "ferryline", "pots.example", "nightly", "crossings", "reed-1", "attic"]
@@ -89,7 +95,7 @@ def known(parts):
 NUMBERS = ("bundle_id", "run_id", "restore_id", "maintenance_id", "report_id", "preview_id")
 
 
-def paths(operation, values):
+def paths(operation: Operation, values: dict[Any, Any]) -> Iterator[str]:
     fields = re.findall(r"{(\w+)}", operation.path)
     for chosen in itertools.product(*[values.get(field, ["1"]) for field in fields]):
         path = operation.path
@@ -98,7 +104,9 @@ def paths(operation, values):
         yield path
 
 
-def test_no_operation_shows_anything_of_another_account(valley, clerk):
+def test_no_operation_shows_anything_of_another_account(
+    valley: Service, clerk: Callable[..., Any]
+) -> None:
     seen = set()
     for operation in OPERATIONS:
         if operation.name in STREAMS or operation.name.startswith(("session_", "password_")):
@@ -134,7 +142,9 @@ def test_no_operation_shows_anything_of_another_account(valley, clerk):
     }
 
 
-def test_a_run_of_many_accounts_is_shown_as_one_of_these(valley, clerk):
+def test_a_run_of_many_accounts_is_shown_as_one_of_these(
+    valley: Service, clerk: Callable[..., Any]
+) -> None:
     rows = {row["job"]: row for row in clerk("GET", f"{PREFIX}/runs").json()["items"]}
     assert sorted(rows) == ["nightly", "pages"]
     assert rows["nightly"]["tasks_total"] == 1 and rows["nightly"]["outcome"] == "done"
@@ -151,7 +161,9 @@ def test_a_run_of_many_accounts_is_shown_as_one_of_these(valley, clerk):
         assert answer.json()["total"] == count
 
 
-def test_totals_and_starts_are_those_of_the_scope(valley, clerk):
+def test_totals_and_starts_are_those_of_the_scope(
+    valley: Service, clerk: Callable[..., Any]
+) -> None:
     overview = clerk("GET", f"{PREFIX}/overview").json()
     assert (overview["accounts"], overview["sites"], overview["bundles"]) == (1, 1, 2)
     assert (overview["hosts"], overview["stores"], overview["attention"]) == (0, [], [])
@@ -164,7 +176,7 @@ def test_totals_and_starts_are_those_of_the_scope(valley, clerk):
     assert not any(word in numbers for word in (*OTHERS, "attic"))
 
 
-def test_downloads_are_of_the_scope(valley, clerk):
+def test_downloads_are_of_the_scope(valley: Service, clerk: Callable[..., Any]) -> None:
     with valley.client() as client:
         numbers = {row.subject: row.id for row in client.bundles_list().items}
     path = f"{PREFIX}/bundles/{{}}/download"
@@ -179,7 +191,7 @@ def test_downloads_are_of_the_scope(valley, clerk):
     assert clerk("GET", f"{PREFIX}/downloads/{own}").json()["omissions"] == 0
 
 
-def test_live_events_are_of_the_scope(valley):
+def test_live_events_are_of_the_scope(valley: Service) -> None:
     parts = valley.parts
     scopes = {"clerk": Scope(frozenset({"millpond"})), "administrator": Scope()}
     told = {}
@@ -187,12 +199,12 @@ def test_live_events_are_of_the_scope(valley):
         caller = Caller(parts, users.Principal(1, name, scope=scope))
         live = runs.live(caller, "")
         epoch = re.search(rb"id: (\w+)-", next(live) + next(live))[1].decode()
-        live.close()
+        live.close()  # type: ignore[attr-defined]
         parts.events.changed("the end")
         live, frames = runs.live(caller, f"{epoch}-0"), b""
         while b"the end" not in frames:
             frames += next(live)
-        live.close()
+        live.close()  # type: ignore[attr-defined]
         told[name] = frames
     assert b"millpond" in told["clerk"] and b"pots.example" in told["clerk"]
     assert b"event: run\n" not in told["clerk"] and b"event: changed" in told["clerk"]

@@ -1,13 +1,18 @@
 """Sealing as its users meet it: keys, stores, restores, and what the service cannot do without."""
 
+from __future__ import annotations
+
 import os
 import subprocess
+from pathlib import Path
 
-from running import folder_stores, run, set_up, small_account
+from running import Service, folder_stores, run, set_up, small_account
 from trees import picture
 
 
-def test_a_service_without_the_key_writes_and_retires_and_says_what_it_cannot(running, tmp_path):
+def test_a_service_without_the_key_writes_and_retires_and_says_what_it_cannot(
+    running: Service, tmp_path: Path
+) -> None:
     client = running.client()
     account, stores = small_account(tmp_path, "millpond"), folder_stores(tmp_path, "attic", "shed")
     set_up(client, [account], stores, keep=2, mode="incremental")

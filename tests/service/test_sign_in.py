@@ -1,7 +1,12 @@
 """Authentication, tested on the application without a server."""
 
+from __future__ import annotations
+
 import re
 import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
 
 import pytest
 from flask import request
@@ -12,12 +17,13 @@ from fasciculus.core.permissions import Permission
 from fasciculus.models import ProblemType
 from fasciculus.records import users
 from fasciculus.service import main as program
+from fasciculus.service.context import Context
 from fasciculus.service.http.app import create_app
 from fasciculus.service.http.operations import OPERATIONS, PREFIX, operation
 
 
 @pytest.fixture
-def parts(tmp_path):
+def parts(tmp_path: Path) -> Iterator[Context]:
     """The parts of a service that was not started."""
     environment = {
         "FASCICULUS_HOME": str(tmp_path / "home"),
@@ -29,30 +35,30 @@ def parts(tmp_path):
 
 
 @pytest.fixture
-def app(parts):
+def app(parts: Context) -> Any:
     return create_app(parts)
 
 
 @pytest.fixture
-def http(app):
+def http(app: Any) -> Any:
     return app.test_client()
 
 
-def token(parts, name="administrator"):
+def token(parts: Context, name: str = "administrator") -> str:
     with parts.records.write() as db:
         owner = db.execute("SELECT id FROM person WHERE name=?", (name,)).fetchone()[0]
         return users.add_token(db, owner, f"of-{name}").token
 
 
-def sign_in(http, name="administrator", password=PASSWORD):
+def sign_in(http: Any, name: str = "administrator", password: str = PASSWORD) -> Any:
     return http.post(f"{PREFIX}/session", json={"name": name, "password": password})
 
 
-def bearer(secret):
+def bearer(secret: str) -> dict[Any, Any]:
     return {"Authorization": f"Bearer {secret}"}
 
 
-def test_nothing_is_open_but_what_says_so(http):
+def test_nothing_is_open_but_what_says_so(http: Any) -> None:
     closed = [one for one in OPERATIONS if not one.public]
     assert len(closed) > 80
     for one in closed:
@@ -63,25 +69,27 @@ def test_nothing_is_open_but_what_says_so(http):
         assert "Sign in first." in answer.text and "Bearer" in answer.json["hint"]
 
 
-def test_few_things_are_open():
+def test_few_things_are_open() -> None:
     assert {one.name for one in OPERATIONS if one.public} == {"session_open"}
 
 
-def test_an_operation_needs_a_permission_to_register():
+def test_an_operation_needs_a_permission_to_register() -> None:
     before = len(OPERATIONS)
     with pytest.raises(TypeError, match="permission"):
-        operation("GET", "/nothing", "Nothing")(lambda: None)
+        operation("GET", "/nothing", "Nothing")(lambda: None)  # type: ignore[call-arg]
     assert len(OPERATIONS) == before
 
 
 @pytest.mark.parametrize("held", [set(), {Permission.VIEW}, set(Permission) - {Permission.VIEW}])
-def test_a_user_reaches_only_what_their_permissions_cover(parts, app, monkeypatch, held):
+def test_a_user_reaches_only_what_their_permissions_cover(
+    parts: Context, app: Any, monkeypatch: pytest.MonkeyPatch, held: set[Any]
+) -> None:
     """Of every operation, on its former paths too, and before anything else is looked at."""
     person = users.Principal(1, "clerk", permissions=frozenset(held))
     monkeypatch.setattr(users, "by_token", lambda db, secret: (person, 1))
     reached = []
 
-    def stand_in(**values):
+    def stand_in(**values: Any) -> str:
         reached.append(request.endpoint)
         return "reached"
 
@@ -102,12 +110,12 @@ def test_a_user_reaches_only_what_their_permissions_cover(parts, app, monkeypatc
     assert {name.removeprefix("api.") for name in reached} == allowed
 
 
-def test_paths_that_are_none_are_closed_too(http):
+def test_paths_that_are_none_are_closed_too(http: Any) -> None:
     for path in (f"{PREFIX}/nothing", f"{PREFIX}/jobs/../jobs", f"{PREFIX}//jobs", f"{PREFIX}"):
         assert http.get(path, follow_redirects=True).status_code == 401, path
 
 
-def test_a_token_opens_only_as_it_is(parts, http):
+def test_a_token_opens_only_as_it_is(parts: Context, http: Any) -> None:
     secret = token(parts)
     for value in (
         "",
@@ -126,13 +134,13 @@ def test_a_token_opens_only_as_it_is(parts, http):
     assert http.get(f"{PREFIX}/jobs", headers=lower).status_code == 200, "schemes know no case"
 
 
-def test_a_wrong_token_is_not_made_up_for_by_a_session(http):
+def test_a_wrong_token_is_not_made_up_for_by_a_session(http: Any) -> None:
     sign_in(http)
     assert http.get(f"{PREFIX}/jobs").status_code == 200
     assert http.get(f"{PREFIX}/jobs", headers=bearer("fsc_wrong")).status_code == 401
 
 
-def test_a_token_needs_no_csrf_and_a_session_does(parts, http):
+def test_a_token_needs_no_csrf_and_a_session_does(parts: Context, http: Any) -> None:
     secret = token(parts)
     made = http.post(f"{PREFIX}/tokens", json={"name": "a"}, headers=bearer(secret))
     assert made.status_code == 201
@@ -147,7 +155,7 @@ def test_a_token_needs_no_csrf_and_a_session_does(parts, http):
     assert http.get(f"{PREFIX}/tokens").status_code == 200, "what only reads needs none"
 
 
-def test_the_csrf_of_one_session_is_not_that_of_another(app):
+def test_the_csrf_of_one_session_is_not_that_of_another(app: Any) -> None:
     one, other = app.test_client(), app.test_client()
     csrf = sign_in(one).json["csrf"]
     sign_in(other)
@@ -155,13 +163,13 @@ def test_the_csrf_of_one_session_is_not_that_of_another(app):
     assert answer.status_code == 403
 
 
-def test_the_cookie_is_for_this_service_alone(http):
+def test_the_cookie_is_for_this_service_alone(http: Any) -> None:
     cookie = sign_in(http).headers["Set-Cookie"]
     assert "HttpOnly" in cookie and "SameSite=Strict" in cookie and "Path=/" in cookie
     assert "Secure" not in cookie, "unless the console is reached over HTTPS"
 
 
-def test_behind_https_the_cookie_is_secure(tmp_path):
+def test_behind_https_the_cookie_is_secure(tmp_path: Path) -> None:
     environment = {
         "FASCICULUS_HOME": str(tmp_path / "home"),
         "FASCICULUS_ADMIN_PASSWORD": PASSWORD,
@@ -172,14 +180,14 @@ def test_behind_https_the_cookie_is_secure(tmp_path):
     parts.records.close()
 
 
-def test_a_wrong_sign_in_says_the_same_whatever_was_wrong(http):
+def test_a_wrong_sign_in_says_the_same_whatever_was_wrong(http: Any) -> None:
     wrong = [sign_in(http, *pair) for pair in (("administrator", "x"), ("nobody", PASSWORD))]
     assert [answer.status_code for answer in wrong] == [401, 401]
     assert wrong[0].json == wrong[1].json
     assert not any("Set-Cookie" in answer.headers for answer in wrong)
 
 
-def test_guesses_of_one_name_are_counted(http):
+def test_guesses_of_one_name_are_counted(http: Any) -> None:
     assert [sign_in(http, password="x").status_code for _ in range(6)] == [401] * 5 + [429]
     refused = sign_in(http)
     assert refused.status_code == 429, "also the right one has to wait"
@@ -188,7 +196,7 @@ def test_guesses_of_one_name_are_counted(http):
     assert sign_in(http, "deputy", "x").status_code == 401
 
 
-def test_guesses_of_one_address_are_counted(http):
+def test_guesses_of_one_address_are_counted(http: Any) -> None:
     answers = [sign_in(http, f"name-{number}", "x").status_code for number in range(31)]
     assert answers == [401] * 30 + [429]
     assert sign_in(http).status_code == 429
@@ -200,11 +208,11 @@ def test_guesses_of_one_address_are_counted(http):
     assert elsewhere.status_code == 200
 
 
-def test_a_right_sign_in_is_not_counted(http):
+def test_a_right_sign_in_is_not_counted(http: Any) -> None:
     assert [sign_in(http).status_code for _ in range(8)] == [200] * 8
 
 
-def test_a_session_that_was_signed_out_is_over(http):
+def test_a_session_that_was_signed_out_is_over(http: Any) -> None:
     csrf = sign_in(http).json["csrf"]
     kept = http.get_cookie("fasciculus_session").value
     assert http.delete(f"{PREFIX}/session", headers={"X-CSRF-Token": csrf}).status_code == 204
@@ -212,7 +220,7 @@ def test_a_session_that_was_signed_out_is_over(http):
     assert http.get(f"{PREFIX}/jobs").status_code == 401
 
 
-def test_a_session_ends_by_itself(parts, http):
+def test_a_session_ends_by_itself(parts: Context, http: Any) -> None:
     sign_in(http)
     assert http.get(f"{PREFIX}/session").status_code == 200
     with parts.records.write() as db:
@@ -221,7 +229,9 @@ def test_a_session_ends_by_itself(parts, http):
 
 
 @pytest.mark.parametrize("change", ["password", "removal", "time"])
-def test_a_session_of_a_full_disk_ends_like_any_other(parts, http, change, monkeypatch):
+def test_a_session_of_a_full_disk_ends_like_any_other(
+    parts: Context, http: Any, change: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     parts.records._writer.execute("PRAGMA query_only=ON")
     assert sign_in(http).status_code == 200
     parts.records._writer.execute("PRAGMA query_only=OFF")
@@ -240,7 +250,7 @@ def test_a_session_of_a_full_disk_ends_like_any_other(parts, http, change, monke
     assert http.get(f"{PREFIX}/session").status_code == 401
 
 
-def test_a_initial_password_opens_its_own_change_and_nothing_else(parts, app):
+def test_a_initial_password_opens_its_own_change_and_nothing_else(parts: Context, app: Any) -> None:
     with parts.records.write() as db:
         users.add(db, "deputy", "once-and-only", must_change=True)
     secret, http = token(parts, "deputy"), app.test_client()
@@ -256,7 +266,7 @@ def test_a_initial_password_opens_its_own_change_and_nothing_else(parts, app):
     assert http.get(f"{PREFIX}/jobs").status_code == 200
 
 
-def test_a_password_changes_only_with_the_old_one(parts, http):
+def test_a_password_changes_only_with_the_old_one(parts: Context, http: Any) -> None:
     csrf = {"X-CSRF-Token": sign_in(http).json["csrf"]}
     for old, new, field in (("wrong", "a-password-of-my-own", "old"), (PASSWORD, "short", "new")):
         change = {"old": old, "new": new}
@@ -265,7 +275,7 @@ def test_a_password_changes_only_with_the_old_one(parts, http):
     assert users.check(parts.records.reader, "administrator", PASSWORD)
 
 
-def test_nobody_removes_the_token_of_another(parts, app):
+def test_nobody_removes_the_token_of_another(parts: Context, app: Any) -> None:
     with parts.records.write() as db:
         users.add(db, "deputy", "reed-and-rope", must_change=False)
     mine, theirs = token(parts), token(parts, "deputy")
@@ -278,10 +288,12 @@ def test_nobody_removes_the_token_of_another(parts, app):
     assert http.get(f"{PREFIX}/tokens", headers=bearer(theirs)).status_code == 401
 
 
-def test_the_use_of_a_token_is_noted_to_the_minute(parts, http, monkeypatch):
+def test_the_use_of_a_token_is_noted_to_the_minute(
+    parts: Context, http: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     secret = token(parts)
 
-    def last_used():
+    def last_used() -> str | None:
         with parts.records.write() as db:
             (found,) = db.execute("SELECT last_used FROM token").fetchone()
             db.execute("UPDATE token SET last_used=NULL")
@@ -298,7 +310,7 @@ def test_the_use_of_a_token_is_noted_to_the_minute(parts, http, monkeypatch):
     assert last_used()
 
 
-def test_answers_say_what_browsers_may_do(http):
+def test_answers_say_what_browsers_may_do(http: Any) -> None:
     for path in ("/", f"{PREFIX}/jobs", "/health"):
         headers = http.get(path).headers
         assert headers["X-Content-Type-Options"] == "nosniff"
@@ -307,7 +319,7 @@ def test_answers_say_what_browsers_may_do(http):
     assert http.get(f"{PREFIX}/jobs").headers["Cache-Control"] == "no-store"
 
 
-def test_a_body_that_is_too_large_is_refused(parts, http):
+def test_a_body_that_is_too_large_is_refused(parts: Context, http: Any) -> None:
     body = b'{"name": "' + b"x" * (9 * 1024 * 1024) + b'"}'
     answer = http.post(f"{PREFIX}/tokens", data=body, headers=bearer(token(parts)))
     assert answer.status_code == 413

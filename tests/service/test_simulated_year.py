@@ -1,13 +1,17 @@
 """A year of a driven clock: what the simulation says is what really happens."""
 
+from __future__ import annotations
+
 import io
 import json
 import threading
 from contextlib import closing
 from datetime import UTC, datetime
+from pathlib import Path
 from zoneinfo import ZoneInfo
 
 import time_machine
+from sample_records import SampleRecords
 
 from fasciculus.contracts.events import Finished, from_line
 from fasciculus.core import schedule
@@ -31,7 +35,9 @@ RULE = "3 newest, 10 daily, 6 weekly, 12 monthly, yearly forever, at least 4"
 TIMETABLE = "weekly mon,wed,fri 02:15; monthly last day 23:30"
 
 
-def test_a_year_of_real_bundles_is_what_was_simulated(heronmere, tmp_path):
+def test_a_year_of_real_bundles_is_what_was_simulated(
+    heronmere: SampleRecords, tmp_path: Path
+) -> None:
     home = tmp_path / "millpond"
     home.mkdir()
     (home / "page.html").write_text("pots")
@@ -67,7 +73,7 @@ def test_a_year_of_real_bundles_is_what_was_simulated(heronmere, tmp_path):
     assert made > 160 and len(stored) < 40
 
 
-def carry_out(heronmere, handler, first):
+def carry_out(heronmere: SampleRecords, handler: BackupHandler, first: bool) -> None:
     """One night, as runner and worker do it."""
     with heronmere.records.write() as db:
         for run in runs.unended(db):

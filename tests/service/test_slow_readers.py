@@ -1,8 +1,11 @@
 """Clients that ask for much and read nothing: they hold no thread that the API needs."""
 
+from __future__ import annotations
+
 import os
 import socket
 import time
+from collections.abc import Iterator
 from contextlib import suppress
 from pathlib import Path
 from statistics import quantiles
@@ -11,6 +14,7 @@ import pytest
 from running import folder_stores, run, service, set_up, small_account, until
 
 from fasciculus.client import RefusedError
+from fasciculus.client.client import Client
 from fasciculus.service.downloads import MOST
 from fasciculus.service.http import web_server
 from fasciculus.service.http.app import CONSOLE
@@ -27,7 +31,7 @@ def connect(port: int, text: str) -> socket.socket:
     return link
 
 
-def p95(client, rounds: int = 60) -> float:
+def p95(client: Client, rounds: int = 60) -> float:
     """Seconds that 95 % of calls take at most."""
     taken = []
     for _ in range(rounds):
@@ -38,7 +42,7 @@ def p95(client, rounds: int = 60) -> float:
 
 
 @pytest.fixture
-def large_asset():
+def large_asset() -> Iterator[str]:
     assert CONSOLE.is_dir(), "the console is not built"
     path = CONSOLE / "assets" / f"test-{os.getpid()}.bin"
     path.write_bytes(bytes(3_000_000))
@@ -46,7 +50,9 @@ def large_asset():
     path.unlink()
 
 
-def test_500_that_pipeline_requests_for_an_asset_and_read_nothing(tmp_path, large_asset):
+def test_500_that_pipeline_requests_for_an_asset_and_read_nothing(
+    tmp_path: Path, large_asset: str
+) -> None:
     request = f"GET {large_asset} HTTP/1.1\r\nHost: x\r\n\r\n" * 30
     with service(tmp_path / "home") as running:
         client = running.client()
@@ -61,7 +67,9 @@ def test_500_that_pipeline_requests_for_an_asset_and_read_nothing(tmp_path, larg
         assert loud < max(1.0, quiet * 50), (quiet, loud)
 
 
-def test_downloads_that_nobody_reads_leave_the_api_alone_and_end(tmp_path, monkeypatch):
+def test_downloads_that_nobody_reads_leave_the_api_alone_and_end(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(web_server, "_STALLED", 2)
     monkeypatch.setattr(web_server, "_LOOK_EVERY", 1)
     with service(tmp_path / "home") as running:
@@ -98,13 +106,13 @@ def _answer(link: socket.socket) -> bytes:
     return b""
 
 
-def _downloaded(client, bundle: int, target: Path) -> bool:
+def _downloaded(client: Client, bundle: int, target: Path) -> bool:
     with suppress(RefusedError):
         client.bundles_download(bundle, target, form="tar.zst")
     return target.exists()
 
 
-def test_pipelined_requests_are_answered_in_order(tmp_path):
+def test_pipelined_requests_are_answered_in_order(tmp_path: Path) -> None:
     with service(tmp_path / "home") as running:
         running.client().jobs_list()
         lines = [

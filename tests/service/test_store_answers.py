@@ -1,11 +1,16 @@
 """Stores that are asked whether they answer, between their tasks."""
 
+from __future__ import annotations
+
 import shutil
 import threading
+from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
 
 import pytest
-from running import folder_stores, set_up, small_account, until
+from running import Service, folder_stores, set_up, small_account, until
 
 from fasciculus.models import JobInput, StoreInput
 from fasciculus.records.messages import alerts
@@ -14,7 +19,7 @@ from fasciculus.service.monitoring.store_answers import StoreAnswers
 
 
 @pytest.fixture
-def asked(running, tmp_path):
+def asked(running: Service, tmp_path: Path) -> Iterator[Any]:
     """A service with two stores, and who asks them."""
     with running.client() as client:
         stores = folder_stores(tmp_path, "attic", "cellar")
@@ -23,7 +28,7 @@ def asked(running, tmp_path):
         yield client, parts, StoreAnswers(parts.config, parts.records, parts.cipher)
 
 
-def test_a_store_that_is_away_is_named_until_it_is_back(asked, tmp_path):
+def test_a_store_that_is_away_is_named_until_it_is_back(asked: Any, tmp_path: Path) -> None:
     _, _, answers = asked
     answers.ask()
     assert answers.troubles() == {}
@@ -39,7 +44,7 @@ def test_a_store_that_is_away_is_named_until_it_is_back(asked, tmp_path):
     assert answers.troubles() == {}
 
 
-def test_what_was_found_outlives_the_service(asked, tmp_path):
+def test_what_was_found_outlives_the_service(asked: Any, tmp_path: Path) -> None:
     _, parts, answers = asked
     (tmp_path / "cellar").rename(tmp_path / "away")
     answers.ask()
@@ -47,7 +52,9 @@ def test_what_was_found_outlives_the_service(asked, tmp_path):
     assert list(again.troubles()) == ["cellar"]
 
 
-def test_only_stores_of_jobs_are_asked_and_no_disk_that_is_mounted_for_each_use(asked, tmp_path):
+def test_only_stores_of_jobs_are_asked_and_no_disk_that_is_mounted_for_each_use(
+    asked: Any, tmp_path: Path
+) -> None:
     client, parts, answers = asked
     for name in ("spare", "disk"):
         (tmp_path / name).mkdir()
@@ -69,11 +76,11 @@ def test_only_stores_of_jobs_are_asked_and_no_disk_that_is_mounted_for_each_use(
     assert answers._names() == []
 
 
-def test_a_store_that_hangs_holds_up_nothing(asked, monkeypatch):
+def test_a_store_that_hangs_holds_up_nothing(asked: Any, monkeypatch: pytest.MonkeyPatch) -> None:
     _, _, answers = asked
     go_on, asked_for = threading.Event(), []
 
-    def ask(seconds, work, order):
+    def ask(seconds: Any, work: Any, order: Any) -> None:
         asked_for.append(order.name)
         go_on.wait(60)
 
@@ -95,11 +102,13 @@ def test_a_store_that_hangs_holds_up_nothing(asked, monkeypatch):
     until(lambda: asked_for == ["attic", "cellar"] * 2)
 
 
-def test_it_is_an_alert_when_it_has_lasted_also_over_a_restart(running, asked, tmp_path):
+def test_it_is_an_alert_when_it_has_lasted_also_over_a_restart(
+    running: Any, asked: Any, tmp_path: Path
+) -> None:
     _, parts, answers = asked
     now = datetime.now(UTC)
 
-    def found(parts, minutes):
+    def found(parts: Any, minutes: Any) -> Any:
         parts.watch.look(now + timedelta(minutes=minutes))
         rows = alerts.open_by_key(parts.records.reader).values()
         return [row.text for row in rows if row.check == "store unreachable"]

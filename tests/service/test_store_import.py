@@ -1,16 +1,25 @@
 """A new installation in front of a store, and two services on one."""
 
+from __future__ import annotations
+
 import json
+from pathlib import Path
+from typing import Any
 
 import pytest
 from running import folder_stores, run, service, set_up, sftp_store, small_account, until
 from trees import picture
 
 from fasciculus.client import RefusedError
+from fasciculus.client.client import Client
+from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.models import HostInput, JobInput, Site
+from fasciculus.models.stores import StoreInput
 
 
-def test_all_is_there_again_and_restores_after_one_command(tmp_path, stand_in):
+def test_all_is_there_again_and_restores_after_one_command(
+    tmp_path: Path, stand_in: SftpStandIn
+) -> None:
     accounts = [small_account(tmp_path / "valley", name) for name in ("millpond", "ferryline")]
     with service(tmp_path / "old") as old:
         client = old.client()
@@ -73,7 +82,7 @@ def test_all_is_there_again_and_restores_after_one_command(tmp_path, stand_in):
         old.stop()
 
 
-def test_odd_things_on_a_store_cost_themselves_alone(tmp_path):
+def test_odd_things_on_a_store_cost_themselves_alone(tmp_path: Path) -> None:
     with service(tmp_path / "old") as old:
         client = old.client()
         (attic,) = folder_stores(tmp_path, "attic")
@@ -94,7 +103,7 @@ def test_odd_things_on_a_store_cost_themselves_alone(tmp_path):
         assert [b.name for b in client.every(client.bundles_list)] == [name]
 
 
-def hostile_bundle(tmp_path, **changes):
+def hostile_bundle(tmp_path: Path, **changes: Any) -> StoreInput:
     """A store written by an attacker, with one bundle whose manifest says anything."""
     with service(tmp_path / "old") as old:
         client = old.client()
@@ -109,7 +118,7 @@ def hostile_bundle(tmp_path, **changes):
     return attic
 
 
-def test_a_store_does_not_choose_what_root_reads(tmp_path):
+def test_a_store_does_not_choose_what_root_reads(tmp_path: Path) -> None:
     """Its accounts name an existing host and a root of their choice; a job takes all accounts."""
     secret = tmp_path / "secret"
     secret.mkdir()
@@ -152,7 +161,7 @@ def test_a_store_does_not_choose_what_root_reads(tmp_path):
         assert new.cli("stores", "accept", "attic", "--account", "millpond").returncode == 2
 
 
-def test_a_clash_costs_one_account_and_is_said(tmp_path):
+def test_a_clash_costs_one_account_and_is_said(tmp_path: Path) -> None:
     """Another account has the site by now: the import and the other proposals go on."""
     valley = tmp_path / "valley"
     accounts = [small_account(valley, name) for name in ("ferryline", "millpond")]
@@ -181,11 +190,13 @@ def test_a_clash_costs_one_account_and_is_said(tmp_path):
         assert said.returncode == 0 and not client.stores_proposals("attic").items
 
 
-def imported(client, number):
+def imported(client: Client, number: int) -> Any:
     return until(lambda: (r := client.maintenance_show(number)).state == "ended" and r)
 
 
-def test_settings_come_back_from_a_copy_of_the_records(tmp_path, stand_in):
+def test_settings_come_back_from_a_copy_of_the_records(
+    tmp_path: Path, stand_in: SftpStandIn
+) -> None:
     """With the key of the lost service: hosts, other stores, and jobs as they were."""
     accounts = [small_account(tmp_path / "valley", name) for name in ("millpond", "ferryline")]
     with service(tmp_path / "old", FASCICULUS_RECORDS_STORES="all") as old:
@@ -223,16 +234,16 @@ def test_settings_come_back_from_a_copy_of_the_records(tmp_path, stand_in):
             (number,) = client.stores_import("boathouse").ids
             done = imported(client, number)
             log = " ".join(line.text for line in client.maintenance_log(number).items)
-            rows = {(p.kind, p.name): p for p in client.stores_proposals("boathouse").items}
+            rows = {(p.kind, p.name): p for p in client.stores_proposals("boathouse").items}  # type: ignore[assignment]
             assert ("job", "nightly") in rows and ("job", "weekly") in rows, (
                 "of each of its bundles"
             )
-            assert all("sealed" not in row.document for row in rows.values())
+            assert all("sealed" not in row.document for row in rows.values())  # type: ignore[attr-defined]
             if not is_ours:
                 assert "The key does not open this copy" in log and "Bring back keys" in log
-                assert not any(row.with_settings for row in rows.values())
+                assert not any(row.with_settings for row in rows.values())  # type: ignore[attr-defined]
                 continue
-            assert "1 store" in done.sentence and rows["store", "attic"].with_settings
+            assert "1 store" in done.sentence and rows["store", "attic"].with_settings  # type: ignore[call-overload]
             made = new.cli("stores", "accept", "boathouse", "--all")
             assert made.returncode == 0 and "host reed-1, unchanged" in made.stdout, made
             assert "job nightly unchanged, but disabled" in made.stdout

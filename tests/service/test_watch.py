@@ -1,7 +1,11 @@
 """The standing checks over a real service: each opens an alert, and closes it when it is over."""
 
+from __future__ import annotations
+
 import os
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
 
 import httpx
 import servers
@@ -20,7 +24,7 @@ from fasciculus.service.monitoring.certificates import end_of
 from fasciculus.stores.base import TlsAddress, https_address
 
 
-def test_a_failed_run_is_an_alert_until_the_next_good_one(valley, tmp_path):
+def test_a_failed_run_is_an_alert_until_the_next_good_one(valley: Any, tmp_path: Path) -> None:
     client, parts = valley
     assert "has never run" in texts(parts)["never run"]
     (tmp_path / "millpond").rename(tmp_path / "away")
@@ -42,7 +46,7 @@ def test_a_failed_run_is_an_alert_until_the_next_good_one(valley, tmp_path):
     ], "a job that has never run is not reported, and the rest is in reports"
 
 
-def test_a_store_that_takes_no_copy(valley, tmp_path):
+def test_a_store_that_takes_no_copy(valley: Any, tmp_path: Path) -> None:
     client, parts = valley
     (tmp_path / "cellar").rename(tmp_path / "away")
     run(client, "nightly")
@@ -54,7 +58,9 @@ def test_a_store_that_takes_no_copy(valley, tmp_path):
     assert found["store lagging"] == "Store cellar lacks 1 bundle of its jobs."
 
 
-def test_a_stopped_scheduler_is_seen_within_a_minute_on_every_face(valley, running):
+def test_a_stopped_scheduler_is_seen_within_a_minute_on_every_face(
+    valley: Any, running: Any
+) -> None:
     client, parts = valley
     assert scheduler_module._LATE + 15 <= 60
     parts.scheduler.stop()
@@ -66,7 +72,7 @@ def test_a_stopped_scheduler_is_seen_within_a_minute_on_every_face(valley, runni
     assert health.status_code == 503 and health.json()["checks"]["scheduler"] is False
 
 
-def test_bundles_that_are_unlike_those_before_them(valley, tmp_path):
+def test_bundles_that_are_unlike_those_before_them(valley: Any, tmp_path: Path) -> None:
     client, parts = valley
     home = tmp_path / "millpond"
     (home / "film").write_bytes(os.urandom(3 << 20))
@@ -85,7 +91,9 @@ def test_bundles_that_are_unlike_those_before_them(valley, tmp_path):
     assert "far more changes than usual" in texts(parts)["changes"]
 
 
-def test_very_many_changes_stay_an_alert_and_keep_the_copies_before_them(valley, tmp_path):
+def test_very_many_changes_stay_an_alert_and_keep_the_copies_before_them(
+    valley: Any, tmp_path: Path
+) -> None:
     """Files are encrypted; at the next quiet run they are what is usual."""
     client, parts = valley
     home = tmp_path / "millpond"
@@ -113,7 +121,7 @@ def test_very_many_changes_stay_an_alert_and_keep_the_copies_before_them(valley,
     assert len(client.bundles_list().items) == 2
 
 
-def test_what_no_job_covers_and_certificates_that_end(valley, tmp_path):
+def test_what_no_job_covers_and_certificates_that_end(valley: Any, tmp_path: Path) -> None:
     client, parts = valley
     change(client, enabled=False)
     account = client.accounts_show("millpond")
@@ -134,7 +142,9 @@ def test_what_no_job_covers_and_certificates_that_end(valley, tmp_path):
     assert any("of the mail server ended on" in text for text in found)
 
 
-def test_people_are_told_once_of_the_beginning_and_once_of_the_end(valley, tmp_path):
+def test_people_are_told_once_of_the_beginning_and_once_of_the_end(
+    valley: Any, tmp_path: Path
+) -> None:
     client, parts = valley
     mailbox = MailboxStandIn(tmp_path / "mailbox")
     send_by(client, mailbox)
@@ -162,14 +172,16 @@ def test_people_are_told_once_of_the_beginning_and_once_of_the_end(valley, tmp_p
     mailbox.close()
 
 
-def closed_store(messages):
+def closed_store(messages: Any) -> Any:
     """The title about the store; its reason names a folder of the test."""
     (found,) = [t for m in messages if "Store cellar" in (t := m["subject"].partition("] ")[2])]
     assert found.startswith("alert closed: Store cellar took no copy the last time")
     return found
 
 
-def test_in_quiet_hours_neither_a_beginning_nor_an_end_wakes_anybody(valley, tmp_path):
+def test_in_quiet_hours_neither_a_beginning_nor_an_end_wakes_anybody(
+    valley: Any, tmp_path: Path
+) -> None:
     client, parts = valley
     change(client, report_to=[])
     client.watch_change(
@@ -180,7 +192,7 @@ def test_in_quiet_hours_neither_a_beginning_nor_an_end_wakes_anybody(valley, tmp
     (tmp_path / "cellar").rename(tmp_path / "away")
     run(client, "nightly")
 
-    def titles():
+    def titles() -> Any:
         return [row.title for row in client.reports_list().items]
 
     texts(parts, noon.replace(hour=23))
@@ -198,14 +210,14 @@ def test_in_quiet_hours_neither_a_beginning_nor_an_end_wakes_anybody(valley, tmp
     assert titles()[0] == "[Fasciculus] 3 alerts: 1 opened, 2 closed" and len(titles()) == 2
 
 
-def test_the_end_of_a_certificate_is_read_off_the_server(tmp_path):
+def test_the_end_of_a_certificate_is_read_off_the_server(tmp_path: Path) -> None:
     with servers.ftp_place(tls=True)(tmp_path) as place:
         pem = (tmp_path / "server.pem").read_bytes()
         ends = x509.load_pem_x509_certificates(pem)[0].not_valid_after_utc
         assert end_of(place.spec.settings.tls_address()) == ends
 
 
-def test_where_a_store_shows_a_certificate():
+def test_where_a_store_shows_a_certificate() -> None:
     assert https_address("https://reed.example/dav") == TlsAddress("reed.example", 443)
     assert https_address("https://reed.example:8443") == TlsAddress("reed.example", 8443)
     assert https_address("http://reed.example") is None

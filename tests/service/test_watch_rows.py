@@ -1,8 +1,12 @@
 """Each row of docs/watch.md opens and closes by what a service really does."""
 
+from __future__ import annotations
+
 from datetime import UTC, datetime, timedelta
 from functools import partial
+from pathlib import Path
 from types import SimpleNamespace
+from typing import Any
 
 from running import folder_stores, run, service, set_up, small_account, until
 from watched import change, send_by, texts
@@ -20,22 +24,22 @@ from fasciculus.records.messages import alerts, certificates
 from fasciculus.service.tasks.backups import BY_TIMETABLE, RunStart
 
 
-def end_of(client, started):
+def end_of(client: Any, started: Any) -> None:
     """Wait for the end of maintenance tasks."""
     for number in started.ids:
-        until(lambda number=number: client.maintenance_show(number).state == "ended")
+        until(lambda number=number: client.maintenance_show(number).state == "ended")  # type: ignore[misc]
 
 
-def write(parts, statement, *values):
+def write(parts: Any, statement: Any, *values: Any) -> None:
     with parts.records.write() as db:
         db.execute(statement, values)
 
 
-def ago(**age):
+def ago(**age: Any) -> Any:
     return stamp(datetime.now(UTC) - timedelta(**age))
 
 
-def test_a_copy_grows_too_old(valley):
+def test_a_copy_grows_too_old(valley: Any) -> None:
     client, parts = valley
     run(client, "nightly")
     change(client, max_copy_age=24)
@@ -46,7 +50,7 @@ def test_a_copy_grows_too_old(valley):
     assert "copy age" not in texts(parts)
 
 
-def test_a_run_is_partly_failed_and_warned(valley, tmp_path):
+def test_a_run_is_partly_failed_and_warned(valley: Any, tmp_path: Path) -> None:
     client, parts = valley
     (tmp_path / "cellar").rename(tmp_path / "away")
     run(client, "nightly")
@@ -62,7 +66,7 @@ def test_a_run_is_partly_failed_and_warned(valley, tmp_path):
     assert "warnings" not in texts(parts)
 
 
-def test_a_start_is_missing_until_a_run_comes(valley):
+def test_a_start_is_missing_until_a_run_comes(valley: Any) -> None:
     client, parts = valley
     change(client, timetable="daily 02:15")
     parts.scheduler.stop()
@@ -73,7 +77,7 @@ def test_a_start_is_missing_until_a_run_comes(valley):
     assert "missing run" not in texts(parts)
 
 
-def test_a_size_is_unusual_until_it_is_usual(valley, tmp_path):
+def test_a_size_is_unusual_until_it_is_usual(valley: Any, tmp_path: Path) -> None:
     client, parts = valley
     (tmp_path / "millpond/film").write_bytes(b"film" * 1000)
     for _ in range(4):
@@ -87,7 +91,7 @@ def test_a_size_is_unusual_until_it_is_usual(valley, tmp_path):
     assert "size" not in texts(parts)
 
 
-def test_a_store_lags_and_catches_up(valley, tmp_path):
+def test_a_store_lags_and_catches_up(valley: Any, tmp_path: Path) -> None:
     client, parts = valley
     (tmp_path / "cellar").rename(tmp_path / "away")
     run(client, "nightly")
@@ -99,7 +103,7 @@ def test_a_store_lags_and_catches_up(valley, tmp_path):
     assert "store lagging" not in texts(parts, later)
 
 
-def test_a_store_fills_until_there_is_space(valley):
+def test_a_store_fills_until_there_is_space(valley: Any) -> None:
     client, parts = valley
     run(client, "nightly")
     today = datetime.now(UTC).date()
@@ -117,7 +121,7 @@ def test_a_store_fills_until_there_is_space(valley):
     assert "store filling" not in texts(parts)
 
 
-def test_damage_is_open_until_it_is_repaired(valley, tmp_path):
+def test_damage_is_open_until_it_is_repaired(valley: Any, tmp_path: Path) -> None:
     client, parts = valley
     run(client, "nightly")
     piece = next((tmp_path / "attic").rglob("pieces/*"))
@@ -131,7 +135,7 @@ def test_damage_is_open_until_it_is_repaired(valley, tmp_path):
     assert "damage" not in texts(parts)
 
 
-def test_copies_are_read_through_in_time(valley):
+def test_copies_are_read_through_in_time(valley: Any) -> None:
     client, parts = valley
     run(client, "nightly")
     assert "verification" not in texts(parts)
@@ -142,7 +146,7 @@ def test_copies_are_read_through_in_time(valley):
     assert "verification" not in texts(parts)
 
 
-def test_what_no_job_covers_and_what_a_job_names_in_vain(valley):
+def test_what_no_job_covers_and_what_a_job_names_in_vain(valley: Any) -> None:
     client, parts = valley
     run(client, "nightly")
     change(client, enabled=False)
@@ -155,7 +159,7 @@ def test_what_no_job_covers_and_what_a_job_names_in_vain(valley):
     assert "subjects" not in texts(parts)
 
 
-def test_a_report_that_cannot_be_sent(valley, tmp_path):
+def test_a_report_that_cannot_be_sent(valley: Any, tmp_path: Path) -> None:
     client, parts = valley
     run(client, "nightly")
     until(lambda: client.outbox_list().items[0].attempts)
@@ -171,7 +175,7 @@ def test_a_report_that_cannot_be_sent(valley, tmp_path):
     mailbox.close()
 
 
-def test_copies_of_the_records_are_missed_where_they_are_wanted(tmp_path):
+def test_copies_of_the_records_are_missed_where_they_are_wanted(tmp_path: Path) -> None:
     with service(tmp_path / "home", FASCICULUS_RECORDS_STORES="attic") as running:
         with running.client() as client:
             set_up(client, [small_account(tmp_path, "millpond")], folder_stores(tmp_path, "attic"))
@@ -181,7 +185,7 @@ def test_copies_of_the_records_are_missed_where_they_are_wanted(tmp_path):
             assert "records" not in texts(parts)
 
 
-def test_a_certificate_ends_until_it_is_renewed(valley):
+def test_a_certificate_ends_until_it_is_renewed(valley: Any) -> None:
     _, parts = valley
     for days, is_open in ((20, True), (-1, True), (90, False)):
         with parts.records.write() as db:
@@ -189,7 +193,9 @@ def test_a_certificate_ends_until_it_is_renewed(valley):
         assert ("certificate" in texts(parts)) is is_open
 
 
-def test_a_run_that_reached_none_of_its_stores_says_so_until_a_copy_is_taken(valley, tmp_path):
+def test_a_run_that_reached_none_of_its_stores_says_so_until_a_copy_is_taken(
+    valley: Any, tmp_path: Path
+) -> None:
     client, parts = valley
     for name in ("attic", "cellar"):
         (tmp_path / name).rename(tmp_path / f"{name}-away")
@@ -202,18 +208,20 @@ def test_a_run_that_reached_none_of_its_stores_says_so_until_a_copy_is_taken(val
     assert "store unreachable" not in texts(parts)
 
 
-def test_a_copy_that_another_store_brought_ends_it_too(valley, tmp_path):
+def test_a_copy_that_another_store_brought_ends_it_too(valley: Any, tmp_path: Path) -> None:
     client, parts = valley
     (tmp_path / "cellar").rename(tmp_path / "away")
     assert run(client, "nightly").outcome == "partial"
     assert "store unreachable" in texts(parts)
     (tmp_path / "away").rename(tmp_path / "cellar")
     for number in client.stores_transfer("cellar", "").ids:
-        until(lambda number=number: client.maintenance_show(number).state == "ended")
+        until(lambda number=number: client.maintenance_show(number).state == "ended")  # type: ignore[misc]
     assert "store unreachable" not in texts(parts) and "partly failed run" in texts(parts)
 
 
-def test_accounts_that_come_and_go_are_said_until_they_are_accepted(valley, tmp_path):
+def test_accounts_that_come_and_go_are_said_until_they_are_accepted(
+    valley: Any, tmp_path: Path
+) -> None:
     client, parts = valley
     host = client.hosts_show("reed-1").model_dump(include=set(HostFields.model_fields))
     host["discovery"] = {"homes": [f"{tmp_path}/homes/{{account}}"]}
@@ -240,13 +248,15 @@ def test_accounts_that_come_and_go_are_said_until_they_are_accepted(valley, tmp_
     assert "discovery" not in texts(parts)
 
 
-def test_hosts_are_looked_through_once_a_day_and_before_jobs_of_all_accounts(valley, tmp_path):
+def test_hosts_are_looked_through_once_a_day_and_before_jobs_of_all_accounts(
+    valley: Any, tmp_path: Path
+) -> None:
     client, parts = valley
     host = client.hosts_show("reed-1").model_dump(include=set(HostFields.model_fields))
     host["discovery"] = {"homes": [f"{tmp_path}/homes/{{account}}"]}
     client.hosts_change("reed-1", HostInput(**host))
 
-    def seen(hours: float) -> datetime:
+    def seen(hours: float) -> Any:
         at = datetime.now(UTC) - timedelta(hours=hours)
         with parts.records.write() as db:
             settings.put(db, "discoveries", {"reed-1": {"at": at.isoformat()}})
@@ -267,7 +277,9 @@ def test_hosts_are_looked_through_once_a_day_and_before_jobs_of_all_accounts(val
     until(lambda: discoveries.by_host(parts.records.reader)["reed-1"].at > started)
 
 
-def test_a_database_user_that_does_not_see_all_is_said(valley, running, mariadb, tmp_path):
+def test_a_database_user_that_does_not_see_all_is_said(
+    valley: Any, running: Any, mariadb: Any, tmp_path: Path
+) -> None:
     client, parts = valley
     mariadb.run(
         "CREATE OR REPLACE USER blind@localhost IDENTIFIED BY 'ledger'",
@@ -297,11 +309,11 @@ def test_a_database_user_that_does_not_see_all_is_said(valley, running, mariadb,
     assert "database rights" not in texts(parts)
 
 
-def _text(row):
+def _text(row: Any) -> Any:
     return SimpleNamespace(text=row if isinstance(row, str) else row.text)
 
 
-def test_a_wrong_database_password_costs_the_databases_alone(valley, mariadb):
+def test_a_wrong_database_password_costs_the_databases_alone(valley: Any, mariadb: Any) -> None:
     client, _ = valley
     mariadb.run(
         "CREATE DATABASE IF NOT EXISTS mill_shop", "CREATE OR REPLACE TABLE mill_shop.t (a INT)"

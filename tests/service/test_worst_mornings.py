@@ -1,10 +1,14 @@
 """The commands of docs/worst-morning.md, as they stand, after each of these disasters."""
 
+from __future__ import annotations
+
 import re
 import shlex
 import shutil
+from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from typing import Any
 
 import pytest
 from running import folder_stores, run
@@ -16,7 +20,7 @@ PAGE = Path(__file__).parents[2] / "docs/worst-morning.md"
 pytestmark = pytest.mark.xdist_group("mariadb")
 
 
-def commands(title):
+def commands(title: Any) -> Any:
     """The commands of a section."""
     section = re.split(r"^## ", PAGE.read_text(), flags=re.M)
     text = next(part for part in section if part.startswith(title))
@@ -25,7 +29,7 @@ def commands(title):
     ]
 
 
-def follow(running, title):
+def follow(running: Any, title: Any) -> Any:
     """Carry out the commands of a section; what asks at a terminal is told not to."""
     found = []
     for words in commands(title):
@@ -37,7 +41,7 @@ def follow(running, title):
 
 
 @pytest.fixture
-def millpond(running, mariadb, tmp_path):
+def millpond(running: Any, mariadb: Any, tmp_path: Path) -> Iterator[Any]:
     """An account with files, a database and mail, and the bundles of two nights; its home.
 
     Bundle 4 is of the day before yesterday, bundle 5 of now.
@@ -86,14 +90,14 @@ def millpond(running, mariadb, tmp_path):
         mariadb.run(f"DROP DATABASE IF EXISTS {name}")
 
 
-def test_a_file_was_deleted(running, millpond):
+def test_a_file_was_deleted(running: Any, millpond: Any) -> None:
     (millpond / "sites/price-list.html").unlink()
     found, _ = follow(running, "A file was deleted")
     assert "4 (" in found
     assert (millpond / "sites/price-list.html").read_text() == "price-list.html as it was\n"
 
 
-def test_a_table_was_dropped(running, mariadb, millpond):
+def test_a_table_was_dropped(running: Any, mariadb: Any, millpond: Any) -> None:
     mariadb.run("DROP TABLE shop.orders")
     (said,) = follow(running, "A table was dropped")
     mariadb.run(re.search(r"RENAME TABLE [^;]*", said)[0])
@@ -102,7 +106,7 @@ def test_a_table_was_dropped(running, mariadb, millpond):
         assert cursor.fetchone() == (500,)
 
 
-def test_a_mailbox_and_its_settings_are_lost(running, millpond):
+def test_a_mailbox_and_its_settings_are_lost(running: Any, millpond: Any) -> None:
     virtual = millpond.parent / "mail/virtual"
     virtual.write_text("x@other.example y\n")
     follow(running, "A mailbox")
@@ -110,7 +114,7 @@ def test_a_mailbox_and_its_settings_are_lost(running, millpond):
     assert "x@other.example y" in virtual.read_text()
 
 
-def test_a_home_was_deleted(running, mariadb, millpond):
+def test_a_home_was_deleted(running: Any, mariadb: Any, millpond: Any) -> None:
     saved = picture(millpond)
     shutil.rmtree(millpond)
     mariadb.run("DROP DATABASE shop")
@@ -121,7 +125,7 @@ def test_a_home_was_deleted(running, mariadb, millpond):
         assert cursor.fetchone() == (500,)
 
 
-def test_a_site_was_hacked(running, millpond):
+def test_a_site_was_hacked(running: Any, millpond: Any) -> None:
     saved = picture(millpond)
     (millpond / "sites/index.php").write_text("hacked")
     (millpond / "sites/shell.php").write_text("x")

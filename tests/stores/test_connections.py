@@ -1,7 +1,11 @@
 """Connections of stores: cut while connecting, and returned after reading."""
 
+from __future__ import annotations
+
 import ftplib
 from contextlib import closing
+from pathlib import Path
+from typing import Any
 
 import paramiko
 import pytest
@@ -14,13 +18,15 @@ from fasciculus.stores.base import connected
 from fasciculus.stores.trying import try_store
 
 
-def test_a_connection_that_is_cut_at_the_last_step_is_no_connection(tmp_path, monkeypatch):
+def test_a_connection_that_is_cut_at_the_last_step_is_no_connection(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     with sftp_place(tmp_path) as place:
         store = open_store(place.spec)
         assert all(step.ok for step in try_store(store, make_root=True))
         store.close()
 
-        def cut(*_):
+        def cut(*_: Any) -> None:
             raise EOFError
 
         with monkeypatch.context() as broken:
@@ -32,7 +38,9 @@ def test_a_connection_that_is_cut_at_the_last_step_is_no_connection(tmp_path, mo
             assert store.size("a/file") == 5
 
 
-def test_files_that_are_read_in_part_share_one_more_connection(tmp_path, monkeypatch):
+def test_files_that_are_read_in_part_share_one_more_connection(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     signed_in = []
     login = ftplib.FTP.login
     monkeypatch.setattr(ftplib.FTP, "login", lambda ftp, *a: signed_in.append(1) or login(ftp, *a))
@@ -50,13 +58,15 @@ def test_files_that_are_read_in_part_share_one_more_connection(tmp_path, monkeyp
     assert len(signed_in) == 2
 
 
-def test_a_failed_write_is_named_where_the_free_space_is_not_told(tmp_path, monkeypatch):
+def test_a_failed_write_is_named_where_the_free_space_is_not_told(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     with sftp_place(tmp_path) as place:
         store = open_store(place.spec)
         assert all(step.ok for step in try_store(store, make_root=True))
         with connected(store):
 
-            def fail(*_):
+            def fail(*_: Any) -> None:
                 raise OSError("Failure")
 
             monkeypatch.setattr(type(store), "free", lambda self: None)
@@ -66,11 +76,11 @@ def test_a_failed_write_is_named_where_the_free_space_is_not_told(tmp_path, monk
 
 
 def test_a_server_that_does_not_rename_onto_a_file_has_the_new_one_in_the_end(
-    tmp_path, monkeypatch
-):
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     rename = FtpConnection.rename
 
-    def only_onto_nothing(link, path, to):
+    def only_onto_nothing(link: FtpConnection, path: str, to: str) -> None:
         if link.size(to) is not None:
             raise UnreachableError("It exists.")
         rename(link, path, to)
@@ -88,8 +98,8 @@ def test_a_server_that_does_not_rename_onto_a_file_has_the_new_one_in_the_end(
 
 
 def test_an_ftp_store_makes_each_folder_of_its_path_once_and_says_where_it_is(
-    tmp_path, monkeypatch
-):
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     made = []
     make = ftplib.FTP.mkd
     monkeypatch.setattr(
@@ -107,10 +117,10 @@ def test_an_ftp_store_makes_each_folder_of_its_path_once_and_says_where_it_is(
     assert place.spec.settings.describe().endswith(f"127.0.0.1:{place.server.port}:/bundles")
 
 
-def test_an_sftp_store_says_where_it_is_and_reads_the_last_byte_too(tmp_path):
+def test_an_sftp_store_says_where_it_is_and_reads_the_last_byte_too(tmp_path: Path) -> None:
     with sftp_place(tmp_path) as place:
         settings = place.spec.settings
-        assert settings.describe() == f"sftp fasciculus@127.0.0.1:{settings.port}:/bundles"
+        assert settings.describe() == f"sftp fasciculus@127.0.0.1:{settings.port}:/bundles"  # type: ignore[attr-defined]
         usual = settings.model_copy(update={"port": 22})
         assert usual.describe() == "sftp fasciculus@127.0.0.1:/bundles"
         store = open_store(place.spec)
@@ -121,14 +131,16 @@ def test_an_sftp_store_says_where_it_is_and_reads_the_last_byte_too(tmp_path):
                 assert file.read() == b"s"
 
 
-def test_a_server_may_leave_out_the_attributes_of_a_file(tmp_path, monkeypatch):
+def test_a_server_may_leave_out_the_attributes_of_a_file(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     with sftp_place(tmp_path) as place:
         store = open_store(place.spec)
         assert all(step.ok for step in try_store(store, make_root=True))
         with connected(store):
             store.put_bytes(b"two hundred pots", "a/file")
 
-            def bare(_):
+            def bare(_: str) -> list[Any]:
                 found = paramiko.SFTPAttributes()
                 found.filename = "file"
                 return [found]

@@ -1,7 +1,10 @@
 """The store kind of docs/adding-a-store-kind.md, literally."""
 
+from __future__ import annotations
+
 import importlib.metadata
 import re
+from collections.abc import Iterator
 from importlib.metadata import EntryPoint
 from pathlib import Path
 
@@ -13,6 +16,7 @@ from fasciculus.core.errors import SettingError
 from fasciculus.databases import ENGINES
 from fasciculus.hosts import KINDS as HOST_KINDS
 from fasciculus.models import StoreInput
+from fasciculus.registry import Registry
 from fasciculus.service.http.openapi import openapi
 from fasciculus.service.kind_settings import check_store
 from fasciculus.service.kind_settings import kinds as known_kinds
@@ -23,7 +27,7 @@ DOC = Path(__file__).parents[2] / "docs/adding-a-store-kind.md"
 
 
 @pytest.fixture
-def registry(tmp_path, monkeypatch):
+def registry(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Registry]:
     """The registry of stores, in a world where the package of the page is installed."""
     (program,) = re.findall(r"```python\n(.*?)```", DOC.read_text(), re.S)
     (tmp_path / "heronmere_yearly.py").write_text(program)
@@ -41,7 +45,7 @@ def registry(tmp_path, monkeypatch):
     found._loaded.pop(name, None)
 
 
-def test_it_keeps_files_and_says_where(registry, tmp_path):
+def test_it_keeps_files_and_says_where(registry: Registry, tmp_path: Path) -> None:
     (tmp_path / "2026").mkdir()
     spec = stores.store_spec("shed", {"kind": "yearly", "base": str(tmp_path)})
     assert spec.settings.describe() == f"{tmp_path}, 2026"
@@ -51,7 +55,7 @@ def test_it_keeps_files_and_says_where(registry, tmp_path):
     assert (tmp_path / "2026/a/b").read_bytes() == b"hello"
 
 
-def test_form_option_and_api_have_its_fields(registry):
+def test_form_option_and_api_have_its_fields(registry: Registry) -> None:
     (kind,) = [kind for kind in known_kinds().stores if kind.name == "yearly"]
     assert [(f.title, f.type, f.least) for f in kind.fields] == [
         ("Folder", "text", None),

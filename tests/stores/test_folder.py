@@ -1,40 +1,45 @@
 """A folder of this machine as a store: what it says of itself and of trouble."""
 
+from __future__ import annotations
+
 import errno
 import hashlib
 import os
+from pathlib import Path
+from typing import Any
 
 import pytest
 
 from fasciculus.core.errors import MissingError, StoreFullError, UnreachableError
 from fasciculus.stores import open_store, store_spec
+from fasciculus.stores.folder import FolderStore
 from fasciculus.stores.trying import try_store
 
 
 @pytest.fixture
-def root(tmp_path):
+def root(tmp_path: Path) -> Path:
     found = tmp_path / "attic"
     found.mkdir()
     return found
 
 
 @pytest.fixture
-def store(root):
+def store(root: Path) -> Any:
     return open_store(store_spec("attic", {"kind": "folder", "folder": str(root)}))
 
 
-def descriptors():
+def descriptors() -> int:
     return len(os.listdir("/proc/self/fd"))
 
 
-def test_where_it_is_and_what_it_can(store, root):
+def test_where_it_is_and_what_it_can(store: FolderStore, root: Path) -> None:
     assert store.spec.settings.describe() == str(root)
     assert store.replaces_at_once() and not store.digests_itself
     assert [step.name for step in store.connecting()] == ["folder"]
     assert try_store(store)[0].text == f"{root} exists."
 
 
-def test_a_folder_that_is_not_there(store, root):
+def test_a_folder_that_is_not_there(store: FolderStore, root: Path) -> None:
     root.rmdir()
     with pytest.raises(MissingError, match="does not exist"):
         store.connect()
@@ -44,7 +49,9 @@ def test_a_folder_that_is_not_there(store, root):
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="only root may mount")
-def test_a_disk_is_mounted_before_and_unmounted_after_and_nothing_goes_beside_it(root):
+def test_a_disk_is_mounted_before_and_unmounted_after_and_nothing_goes_beside_it(
+    root: Path,
+) -> None:
     settings = {"kind": "folder", "folder": str(root / "bundles"), "mounted": True}
     bare = open_store(store_spec("attic", settings))
     (root / "bundles").mkdir()
@@ -69,8 +76,8 @@ def test_a_disk_is_mounted_before_and_unmounted_after_and_nothing_goes_beside_it
 
 
 def test_what_was_copied_is_digested_and_what_was_linked_is_the_file_itself(
-    store, tmp_path, monkeypatch
-):
+    store: FolderStore, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     local = tmp_path / "piece"
     local.write_bytes(b"piece" * 1000)
     wanted = hashlib.sha256(local.read_bytes()).hexdigest()
@@ -83,7 +90,7 @@ def test_what_was_copied_is_digested_and_what_was_linked_is_the_file_itself(
     assert store.sha256("a/linked") == wanted, "it is another file now"
 
 
-def test_a_copy_on_the_same_disk_has_blocks_of_its_own(store, tmp_path):
+def test_a_copy_on_the_same_disk_has_blocks_of_its_own(store: FolderStore, tmp_path: Path) -> None:
     """Damage to one store's copy leaves the other's intact, which repairs it."""
     local = tmp_path / "piece"
     local.write_bytes(b"piece" * 1000)
@@ -98,7 +105,7 @@ def test_a_copy_on_the_same_disk_has_blocks_of_its_own(store, tmp_path):
     assert store.open("a/piece", 0, 5).read() == b"piece"
 
 
-def test_nothing_stays_open(store, tmp_path):
+def test_nothing_stays_open(store: FolderStore, tmp_path: Path) -> None:
     before = descriptors()
     for number in range(20):
         store.put_bytes(b"x", f"a/{number}")
@@ -116,8 +123,15 @@ def test_nothing_stays_open(store, tmp_path):
         (errno.EACCES, UnreachableError, "Store “attic” refused a/x: Permission denied."),
     ],
 )
-def test_trouble_is_one_sentence_with_the_way_out(store, root, monkeypatch, number, kind, words):
-    def refused(descriptor):
+def test_trouble_is_one_sentence_with_the_way_out(
+    store: FolderStore,
+    root: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    number: int,
+    kind: type[Any],
+    words: str,
+) -> None:
+    def refused(descriptor: int) -> None:
         raise OSError(number, os.strerror(number))
 
     monkeypatch.setattr(os, "fsync", refused)
@@ -127,7 +141,7 @@ def test_trouble_is_one_sentence_with_the_way_out(store, root, monkeypatch, numb
     assert os.listdir(root / "a") == []
 
 
-def test_what_is_not_there_is_said_or_passed_over(store):
+def test_what_is_not_there_is_said_or_passed_over(store: FolderStore) -> None:
     for path in ("none", "none/at/all"):
         assert store.size(path) is None and store.items(path) == []
         store.remove(path)
@@ -136,14 +150,14 @@ def test_what_is_not_there_is_said_or_passed_over(store):
             store.open(path)
 
 
-def test_a_folder_that_is_in_use_is_not_removed(store):
+def test_a_folder_that_is_in_use_is_not_removed(store: FolderStore) -> None:
     store.put_bytes(b"x", "a/x")
     with pytest.raises(UnreachableError):
         store.remove_folder("a")
     assert store.size("a/x") == 1
 
 
-def test_items_come_by_name_with_their_sizes(store):
+def test_items_come_by_name_with_their_sizes(store: FolderStore) -> None:
     for name in ("b", "a", "c/x"):
         store.put_bytes(b"x" * 3, name)
     assert [(item.name, item.size, item.folder) for item in store.items("")] == [
@@ -153,7 +167,9 @@ def test_items_come_by_name_with_their_sizes(store):
     ]
 
 
-def test_what_an_earlier_write_left_half_done_is_written_over(store, root):
+def test_what_an_earlier_write_left_half_done_is_written_over(
+    store: FolderStore, root: Path
+) -> None:
     (root / "a").mkdir()
     (root / "a/x.part").write_bytes(b"half of something else")
     store.put_bytes(b"whole", "a/x")

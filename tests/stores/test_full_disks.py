@@ -1,11 +1,15 @@
 """Disks that are full, on servers that say so in their own way, or not at all."""
 
+from __future__ import annotations
+
 import os
 import subprocess
 import threading
+from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
-from servers import ftp_place, webdav_place
+from servers import Place, ftp_place, webdav_place
 
 from fasciculus.core.errors import StoreFullError
 from fasciculus.stores import open_store
@@ -23,7 +27,9 @@ ROOTS = {
 
 
 @pytest.fixture(params=ROOTS)
-def place(request, tmp_path, monkeypatch):
+def place(
+    request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> Iterator[Place]:
     monkeypatch.setattr(retrying_module, "_FIRST_WAIT", 0.001)
     make, root = ROOTS[request.param]
     disk = tmp_path / root
@@ -36,7 +42,9 @@ def place(request, tmp_path, monkeypatch):
         subprocess.run(["umount", "-l", str(disk)], check=True)
 
 
-def test_a_piece_that_does_not_fit_is_not_sent_again_and_again(place, tmp_path):
+def test_a_piece_that_does_not_fit_is_not_sent_again_and_again(
+    place: Place, tmp_path: Path
+) -> None:
     piece = tmp_path / "piece"
     piece.write_bytes(os.urandom(8 * MIB))
     said, sent = [], []

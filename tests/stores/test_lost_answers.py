@@ -2,9 +2,14 @@
 arrived counts, and nothing is lost for good.
 """
 
+from __future__ import annotations
+
 import hashlib
 import os
 import threading
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
 
 import paramiko
 import pytest
@@ -12,6 +17,7 @@ from pyftpdlib.handlers import FTPHandler
 from servers import STAND_INS
 
 from fasciculus.demo import http_server
+from fasciculus.demo.ftp import Handler  # type: ignore[attr-defined]
 from fasciculus.demo.misbehaviour import CutError
 from fasciculus.stores import chunk_size, open_store
 from fasciculus.stores import retrying as retrying_module
@@ -26,21 +32,21 @@ MIB = 1024 * 1024
 class Line:
     """Counts the answers of the stand-ins, and loses one of them."""
 
-    def __init__(self, monkeypatch) -> None:
+    def __init__(self, monkeypatch: pytest.MonkeyPatch) -> Any:  # type: ignore[misc]
         self.answers, self.lost, self.server = 0, 0, None
         respond, send, reply = (
             http_server._Gateway.respond,
-            paramiko.SFTPServer._send_packet,
+            paramiko.SFTPServer._send_packet,  # type: ignore[attr-defined]
             FTPHandler.respond,
         )
 
-        def responded(gateway):
+        def responded(gateway: Any) -> None:
             # Who loses the answer to an exchange of tokens has lost them: that is OAuth's.
             if b"token" not in gateway.req.uri and self.is_lost():
                 gateway.write = lambda chunk: None
                 inner = gateway.req.server.wsgi_app
 
-                def unheard(environment, start):
+                def unheard(environment: Any, start: Any) -> None:
                     for _ in inner(environment, lambda *_, **__: lambda data: None):
                         pass
                     raise CutError
@@ -53,13 +59,13 @@ class Line:
             else:
                 respond(gateway)
 
-        def sent(server, kind, packet):
+        def sent(server: Any, kind: int, packet: Any) -> Any:
             if self.is_lost():
-                self.server.cut()
+                self.server.cut()  # type: ignore[attr-defined]
             else:
                 send(server, kind, packet)
 
-        def replied(handler, text, *more, **others):
+        def replied(handler: Handler, text: str, *more: Any, **others: Any) -> None:
             if self.is_lost():
                 handler.close()
             else:
@@ -78,7 +84,9 @@ class Line:
 
 
 @pytest.fixture(params=STAND_INS)
-def store(request, tmp_path, monkeypatch):
+def store(
+    request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> Iterator[Any]:
     monkeypatch.setattr(retrying_module, "_FIRST_WAIT", 0.001)
     monkeypatch.setattr(s3_module, "_PART", MIB // 4)
     monkeypatch.setattr(chunk_size, "LEAST", MIB // 16)
@@ -97,20 +105,20 @@ def store(request, tmp_path, monkeypatch):
         found.close()
 
 
-def steps(line, work):
+def steps(line: Any, work: Any) -> Any:
     """The number of answers during an operation."""
     line.lose(0)
     work("a/counted")
     return line.answers
 
 
-def test_a_piece_is_whole_whichever_answer_is_lost(store, tmp_path):
+def test_a_piece_is_whole_whichever_answer_is_lost(store: Any, tmp_path: Path) -> None:
     there, line = store
     local = tmp_path / "piece"
     local.write_bytes(os.urandom(400_000))
     wanted = hashlib.sha256(local.read_bytes()).hexdigest()
 
-    def put(path):
+    def put(path: Any) -> None:
         there.put(local, path, lambda count: None)
 
     for number in range(1, steps(line, put) + 1):
@@ -120,19 +128,19 @@ def test_a_piece_is_whole_whichever_answer_is_lost(store, tmp_path):
         assert hashlib.sha256(read_all(there, f"a/piece-{number}")).hexdigest() == wanted
 
 
-def test_small_files_names_and_removals_survive_every_lost_answer(store):
+def test_small_files_names_and_removals_survive_every_lost_answer(store: Any) -> None:
     there, line = store
 
-    def small(path):
+    def small(path: Any) -> None:
         there.put_bytes(b"small", path)
 
-    def renamed(path):
+    def renamed(path: Any) -> None:
         line.answers -= 1000  # the file itself is not what is tried here
         there.put_bytes(b"renamed", f"{path}.from")
         line.answers = 0
         there.rename(f"{path}.from", path)
 
-    def removed(path):
+    def removed(path: Any) -> None:
         line.answers -= 1000
         there.put_bytes(b"gone", path)
         line.answers = 0

@@ -1,11 +1,16 @@
 """Every kind of store with servers that cut, fill up, refuse, forget and alter."""
 
+from __future__ import annotations
+
 import hashlib
 import os
 import threading
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
 
 import pytest
-from servers import REAL, STAND_INS
+from servers import REAL, STAND_INS, Place
 
 from fasciculus.core.errors import DamagedError, StoreFullError, UnreachableError
 from fasciculus.demo import object_storage
@@ -25,7 +30,7 @@ PATH = "accounts/millpond/pieces/a.tar"
 
 
 @pytest.fixture
-def small_steps(monkeypatch):
+def small_steps(monkeypatch: pytest.MonkeyPatch) -> None:
     """Scaled down: interrupted transfers resume in smaller chunks."""
     monkeypatch.setattr(retrying_module, "_FIRST_WAIT", 0.001)
     monkeypatch.setattr(s3_module, "_PART", MIB // 4)
@@ -34,7 +39,7 @@ def small_steps(monkeypatch):
 
 
 @pytest.fixture(params=STAND_INS)
-def place(request, tmp_path, small_steps):
+def place(request: pytest.FixtureRequest, tmp_path: Path, small_steps: Any) -> Iterator[Place]:
     with STAND_INS[request.param](tmp_path) as found:
         store = open_store(found.spec)
         assert all(step.ok for step in try_store(store, make_root=True))
@@ -43,20 +48,20 @@ def place(request, tmp_path, small_steps):
 
 
 @pytest.fixture
-def piece(tmp_path):
+def piece(tmp_path: Path) -> Path:
     (tmp_path / "piece").write_bytes(DATA)
     return tmp_path / "piece"
 
 
-def patient(place, told):
+def patient(place: Place, told: list[Any]) -> RetryingStore:
     return RetryingStore(open_store(place.spec), threading.Event(), told.append)
 
 
-def nothing(count):
+def nothing(count: int) -> None:
     pass
 
 
-def test_a_line_that_breaks_ten_times_brings_it_whole(place, tmp_path):
+def test_a_line_that_breaks_ten_times_brings_it_whole(place: Place, tmp_path: Path) -> None:
     """As of 2 GB in stretches of 16 MiB: here 32 MiB in stretches of 256 KiB."""
     data = os.urandom(32 * MIB)
     (tmp_path / "large").write_bytes(data)
@@ -74,7 +79,9 @@ def test_a_line_that_breaks_ten_times_brings_it_whole(place, tmp_path):
 
 
 @pytest.mark.parametrize("place", ["sftp", "ftp", "webdav", "drive"], indirect=True)
-def test_a_line_that_breaks_before_a_long_stretch_still_gets_further(place, tmp_path):
+def test_a_line_that_breaks_before_a_long_stretch_still_gets_further(
+    place: Place, tmp_path: Path
+) -> None:
     (tmp_path / "large").write_bytes(DATA)
     wrong, told = place.misbehaviour, []
     # Twice within the longest chunk; four times without progress gives up.
@@ -85,7 +92,7 @@ def test_a_line_that_breaks_before_a_long_stretch_still_gets_further(place, tmp_
         confirm(store, PATH, len(DATA), DIGEST)
 
 
-def test_reading_over_a_line_that_breaks_goes_on_where_it_was(place, piece):
+def test_reading_over_a_line_that_breaks_goes_on_where_it_was(place: Place, piece: Path) -> None:
     wrong = place.misbehaviour
     with connected(patient(place, [])) as store:
         store.put(piece, PATH, nothing)
@@ -93,7 +100,7 @@ def test_reading_over_a_line_that_breaks_goes_on_where_it_was(place, piece):
         assert read_all(store, PATH) == DATA and wrong.cuts == 0
 
 
-def test_what_does_not_fit_leaves_nothing(place, piece):
+def test_what_does_not_fit_leaves_nothing(place: Place, piece: Path) -> None:
     place.misbehaviour.full = True
     with connected(open_store(place.spec)) as store:
         with pytest.raises(StoreFullError, match="full"):
@@ -104,7 +111,7 @@ def test_what_does_not_fit_leaves_nothing(place, piece):
         assert read_all(store, PATH) == DATA
 
 
-def test_what_is_refused_is_said(place, piece):
+def test_what_is_refused_is_said(place: Place, piece: Path) -> None:
     place.misbehaviour.refuse = True
     with connected(open_store(place.spec)) as store:
         with pytest.raises(UnreachableError) as refused:
@@ -113,7 +120,7 @@ def test_what_is_refused_is_said(place, piece):
 
 
 @pytest.mark.parametrize("wrong", ["flip", "forget"])
-def test_what_is_not_kept_as_it_was_sent_is_noticed(place, piece, wrong):
+def test_what_is_not_kept_as_it_was_sent_is_noticed(place: Place, piece: Path, wrong: str) -> None:
     if wrong == "flip":
         place.misbehaviour.flip = 1
     else:
@@ -127,7 +134,9 @@ def test_what_is_not_kept_as_it_was_sent_is_noticed(place, piece, wrong):
             confirm(store, PATH, len(DATA), DIGEST)
 
 
-def test_uploads_that_nobody_goes_on_with_are_ended(tmp_path, small_steps, piece):
+def test_uploads_that_nobody_goes_on_with_are_ended(
+    tmp_path: Path, small_steps: Any, piece: Path
+) -> None:
     with STAND_INS["s3"](tmp_path) as place:
         store = open_store(place.spec)
         assert try_store(store, make_root=True)[-1].ok
@@ -144,13 +153,15 @@ def test_uploads_that_nobody_goes_on_with_are_ended(tmp_path, small_steps, piece
 
 
 @pytest.mark.parametrize("name", ["vsftpd-tls", "apache"])
-def test_a_real_server_goes_on_in_the_middle(name, tmp_path, small_steps, piece):
+def test_a_real_server_goes_on_in_the_middle(
+    name: str, tmp_path: Path, small_steps: Any, piece: Path
+) -> None:
     with REAL[name](tmp_path) as place:
         store = open_store(place.spec)
         assert all(step.ok for step in try_store(store, make_root=True))
         sent = []
 
-        def on_bytes(count):
+        def on_bytes(count: int) -> None:
             sent.append(count)
             if len(sent) == 8:
                 store.close()  # as a broken line does
@@ -168,11 +179,11 @@ def test_a_real_server_goes_on_in_the_middle(name, tmp_path, small_steps, piece)
 
 @pytest.mark.parametrize(("status", "code"), [(403, "AccessDenied"), (501, "NotImplemented")])
 def test_a_storage_that_lists_no_unfinished_uploads_is_used_all_the_same(
-    tmp_path, monkeypatch, status, code
-):
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, status: int, code: str
+) -> None:
     """The trial says which right is missing, a run says it once, and neither ends."""
 
-    def refused(*_):
+    def refused(*_: Any) -> None:
         raise object_storage._Refused(status, code)
 
     monkeypatch.setattr(object_storage.ObjectStorageStandIn, "_list_uploads", refused)

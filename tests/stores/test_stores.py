@@ -1,10 +1,15 @@
 """Each kind of store behind one protocol: the stand-ins, and Debian's own servers."""
 
+from __future__ import annotations
+
 import hashlib
 import json
 import os
+from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import replace
+from pathlib import Path
+from typing import Any
 
 import pytest
 from running import stand_in_spec
@@ -17,10 +22,12 @@ from fasciculus.core.errors import (
     SettingError,
     UnreachableError,
 )
+from fasciculus.core.steps import Step
 from fasciculus.demo.certificate import public_part
+from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.stores import KINDS, chunk_size, open_store, store_spec
 from fasciculus.stores import s3 as s3_module
-from fasciculus.stores.base import connected
+from fasciculus.stores.base import StoreSpec, connected
 from fasciculus.stores.confirmation import confirm
 from fasciculus.stores.identity import read_identity, write_identity
 from fasciculus.stores.reading import read_all
@@ -35,7 +42,9 @@ FILES = [
 
 
 @pytest.fixture(params=[*PLACES, *REAL, "openssh"])
-def spec(request, tmp_path, monkeypatch):
+def spec(
+    request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> Iterator[StoreSpec]:
     # Smaller than what is sent here, so that it goes in parts.
     if request.param != "moto":  # it knows the least size of a part
         monkeypatch.setattr(s3_module, "_PART", 1_000_000)
@@ -47,7 +56,7 @@ def spec(request, tmp_path, monkeypatch):
         yield place.spec
 
 
-def test_the_protocol(spec, tmp_path):
+def test_the_protocol(spec: StoreSpec, tmp_path: Path) -> None:
     local = tmp_path / "piece"
     local.write_bytes(DATA)
     path = "accounts/millpond/pieces/a.tar"
@@ -109,7 +118,7 @@ def test_the_protocol(spec, tmp_path):
 
 
 @pytest.mark.parametrize("kind", [name for name in PLACES if name not in ("folder", "ftp-list")])
-def test_what_is_wrong_is_said_at_its_step_with_its_field(kind, tmp_path):
+def test_what_is_wrong_is_said_at_its_step_with_its_field(kind: str, tmp_path: Path) -> None:
     with PLACES[kind](tmp_path) as place:
         good = place.spec
         wrong = {name: "wrong-secret" for name in good.secrets if name != "access_key"}
@@ -127,8 +136,8 @@ def test_what_is_wrong_is_said_at_its_step_with_its_field(kind, tmp_path):
         assert closed[-1].name == "connect" and "Nothing answers" in closed[-1].text
 
 
-def test_a_host_key_is_compared_and_a_name_must_resolve(stand_in):
-    def failing(**changes):
+def test_a_host_key_is_compared_and_a_name_must_resolve(stand_in: SftpStandIn) -> None:
+    def failing(**changes: Any) -> Step:
         steps = try_store(open_store(stand_in_spec(stand_in, **changes)))
         assert not steps[-1].ok and steps[-1].hint
         return steps[-1]
@@ -140,7 +149,9 @@ def test_a_host_key_is_compared_and_a_name_must_resolve(stand_in):
     assert lost.name == "resolve" and "no-such-name.example does not resolve" in lost.text
 
 
-def test_a_certificate_that_proves_nothing_is_refused_before_the_password_goes(tmp_path):
+def test_a_certificate_that_proves_nothing_is_refused_before_the_password_goes(
+    tmp_path: Path,
+) -> None:
     with PLACES["ftps"](tmp_path) as place:
         port = place.server.port
         for given, step in (
@@ -154,7 +165,7 @@ def test_a_certificate_that_proves_nothing_is_refused_before_the_password_goes(t
         assert public_part(certificate(tmp_path)).startswith("-----BEGIN CERT")
 
 
-def test_settings_that_cannot_be_used():
+def test_settings_that_cannot_be_used() -> None:
     for settings in (
         {"kind": "folder", "folder": "here"},
         {"kind": "sftp", "address": "a", "user": "b"},
@@ -180,13 +191,13 @@ def test_settings_that_cannot_be_used():
         load_key(bad_key.secrets["private_key"], None)
 
 
-def test_a_cut_connection_is_said_and_heals(stand_in, tmp_path):
+def test_a_cut_connection_is_said_and_heals(stand_in: SftpStandIn, tmp_path: Path) -> None:
     local = tmp_path / "piece"
     local.write_bytes(DATA)
     with connected(open_store(stand_in_spec(stand_in))) as store:
         cut = []
 
-        def on_bytes(count):
+        def on_bytes(count: int) -> None:
             if not cut:
                 cut.append(stand_in.cut())
 

@@ -1,5 +1,7 @@
 """An awkward home, here and over SSH, full and incremental, restored and unpacked by hand."""
 
+from __future__ import annotations
+
 import hashlib
 import os
 import re
@@ -7,6 +9,7 @@ import shutil
 import stat
 import subprocess
 import sys
+from collections.abc import Iterator
 from contextlib import closing, suppress
 from pathlib import Path
 
@@ -86,7 +89,7 @@ def differing(one: dict, other: dict) -> list[str]:
 
 
 @pytest.fixture(params=["here", "over SSH"])
-def host(request, tmp_path):
+def host(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[LocalHost | SshHost]:
     if request.param == "here":
         yield LocalHost()
         return
@@ -95,7 +98,9 @@ def host(request, tmp_path):
         yield found
 
 
-def test_an_awkward_home_comes_back_as_it_was(host, tmp_path, monkeypatch):
+def test_an_awkward_home_comes_back_as_it_was(
+    host: LocalHost | SshHost, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr("nights.picture", lambda root: {})
     nights = Nights(tmp_path / "n")
     nights.tree.rmdir()
@@ -135,7 +140,7 @@ def test_an_awkward_home_comes_back_as_it_was(host, tmp_path, monkeypatch):
         subprocess.run(["rm", "-rf", str(target)], check=True)
 
 
-def settled_tree(nights) -> None:
+def settled_tree(nights: Nights) -> None:
     """Wait until what was made counts as settled, by names of any length."""
     marker = nights.root / "marker"
     marker.touch()

@@ -1,10 +1,15 @@
 """Bundles on every kind of store, with servers that misbehave: what counts is whole."""
 
+from __future__ import annotations
+
+from collections.abc import Iterator
 from dataclasses import replace
+from pathlib import Path
+from typing import Any
 
 import pytest
-from nights import MIB, SUBJECT
-from servers import STAND_INS
+from nights import MIB, SUBJECT, Nights
+from servers import STAND_INS, Place
 
 from fasciculus.bundles.retiring import complete
 from fasciculus.contracts.events import CopyMade, StoreSeen
@@ -28,7 +33,9 @@ WRONGS = {
 
 
 @pytest.fixture(params=STAND_INS)
-def place(request, tmp_path, monkeypatch):
+def place(
+    request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> Iterator[Place]:
     monkeypatch.setattr(retrying_module, "_FIRST_WAIT", 0.001)
     with STAND_INS[request.param](tmp_path) as found:
         store = open_store(found.spec)
@@ -37,20 +44,22 @@ def place(request, tmp_path, monkeypatch):
         yield found
 
 
-def test_what_counts_as_a_copy_is_whole_after_every_misbehaviour(place, nights):
+def test_what_counts_as_a_copy_is_whole_after_every_misbehaviour(
+    place: Place, nights: Nights
+) -> None:
     nights.add_store(place.spec)
     for number, (wrong, values) in enumerate(WRONGS.items()):
         (nights.tree / "page.bin").write_bytes(bytes([number]) * 900_000)
         before = whole(place)
-        for key, value in values.items():
+        for key, value in values.items():  # type: ignore[attr-defined]
             setattr(place.misbehaviour, key, value)
         try:
             nights.night(incremental=False)
         except FasciculusError:
             pytest.fail(f"{wrong}: the other store's copy is good all the same")
         good = not any(e.get("error") for e in nights.events if e["event"] == "copy")
-        for key in values:
-            setattr(place.misbehaviour, key, type(place.misbehaviour)().__dict__[key])
+        for key in values:  # type: ignore[attr-defined]
+            setattr(place.misbehaviour, key, type(place.misbehaviour)().__dict__[key])  # type: ignore[misc]
         if wrong in ("full", "refuse", "forget"):
             assert not good, wrong
             assert whole(place) == before, f"{wrong}: what was whole is, and nothing half counts"
@@ -64,12 +73,14 @@ def test_what_counts_as_a_copy_is_whole_after_every_misbehaviour(place, nights):
     assert len(hurt) <= (1 if place.spec.settings.kind == "s3" else 0), hurt
 
 
-def whole(place) -> list[str]:
+def whole(place: Place) -> list[str]:
     with connected(open_store(place.spec)) as store:
         return complete(store, SUBJECT)
 
 
-def test_a_store_catches_up_byte_for_byte_and_moving_empties_the_other(place, nights):
+def test_a_store_catches_up_byte_for_byte_and_moving_empties_the_other(
+    place: Place, nights: Nights
+) -> None:
     for number in range(3):
         (nights.tree / "page.bin").write_bytes(bytes([number]) * 300_000)
         nights.night()
@@ -97,11 +108,13 @@ def test_a_store_catches_up_byte_for_byte_and_moving_empties_the_other(place, ni
         assert nights.restored(name, place.spec.name) == nights.images[name]
 
 
-def test_altered_contents_that_agree_with_each_other_are_found_out(place, nights):
+def test_altered_contents_that_agree_with_each_other_are_found_out(
+    place: Place, nights: Nights
+) -> None:
     nights.add_store(place.spec)
     name = next(iter(nights.night(incremental=False) and nights.known))
 
-    def change(entries):
+    def change(entries: list[Any]) -> list[Any]:
         for entry in entries:
             entry.mode = 0o4777
         return entries
@@ -114,7 +127,7 @@ def test_altered_contents_that_agree_with_each_other_are_found_out(place, nights
     assert nights.restored(name) == nights.images[name], "the other copy is as good as before"
 
 
-def test_a_store_that_stands_still_is_given_up(place, nights):
+def test_a_store_that_stands_still_is_given_up(place: Place, nights: Nights) -> None:
     nights.add_store(replace(place.spec, stall_timeout=0.3))
     place.misbehaviour.bytes_per_second = 20_000
     nights.night(incremental=False)

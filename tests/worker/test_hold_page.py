@@ -1,11 +1,15 @@
 """The hold page, with real nginx and the lines of docs/hold-page.md."""
 
+from __future__ import annotations
+
 import os
 import re
 import shutil
 import signal
 import subprocess
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
@@ -61,7 +65,7 @@ class Nginx:
 
 
 @pytest.fixture
-def site(tmp_path):
+def site(tmp_path: Path) -> Iterator[Any]:
     root, flags = tmp_path / "millpond/public", tmp_path / "hold"
     root.mkdir(parents=True)
     (root / "index.html").write_text("pots")
@@ -71,7 +75,9 @@ def site(tmp_path):
     server.process.wait(30)
 
 
-def test_the_site_holds_while_its_bundle_is_taken_and_never_longer(running_process, site, tmp_path):
+def test_the_site_holds_while_its_bundle_is_taken_and_never_longer(
+    running_process: Any, site: Any, tmp_path: Path
+) -> None:
     server, flags = site
     (tmp_path / "attic").mkdir()
     gate = tmp_path / "gate"

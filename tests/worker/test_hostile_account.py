@@ -3,14 +3,18 @@
 He gets nothing out of other places by what is bundled, and nothing into them by what is restored.
 """
 
+from __future__ import annotations
+
 import io
 import os
 import shutil
 import subprocess
 import tempfile
 import threading
+from collections.abc import Iterator
 from contextlib import closing, suppress
 from pathlib import Path
+from typing import Any
 
 import pytest
 from nights import Nights, made
@@ -51,7 +55,7 @@ while (1) {
 
 
 @pytest.fixture
-def valley():
+def valley() -> Iterator[Any]:
     """A home of a user without rights, a world-writable folder, and a secret."""
     if os.geteuid() != 0:
         pytest.skip("only root can be somebody else")
@@ -95,7 +99,7 @@ def check_outside(root: Path) -> None:
     assert (root / "outside").stat().st_uid == 0
 
 
-def restore(nights, target: Path) -> None:
+def restore(nights: Any, target: Path) -> None:
     """Bring the newest bundle there; where that is refused, nothing is said."""
     order = made(
         RestoreOrder,
@@ -111,7 +115,7 @@ def restore(nights, target: Path) -> None:
         RestoreTask(order, LocalHost(), Emitter(io.BytesIO()), threading.Event()).run()
 
 
-def bytes_of_files(root: Path):
+def bytes_of_files(root: Path) -> Iterator[Any]:
     """The contents of restored files; links are not read."""
     for folder, _, names in os.walk(root):
         for path in (Path(folder) / name for name in names):
@@ -119,7 +123,7 @@ def bytes_of_files(root: Path):
                 yield path.read_bytes()
 
 
-def rounds(nights, root, host, count):
+def rounds(nights: Any, root: Any, host: Any, count: Any) -> None:
     contents, back = set(), nights.root / "back"
     for number in range(count):
         nights.night(incremental=number % 5 > 0, host=host, keep=2)
@@ -133,15 +137,15 @@ def rounds(nights, root, host, count):
 
 
 @pytest.fixture(autouse=True)
-def no_pictures(monkeypatch):
+def no_pictures(monkeypatch: pytest.MonkeyPatch) -> None:
     """The tree is never at rest: nobody draws it."""
     monkeypatch.setattr("nights.picture", lambda root: {})
 
 
-def test_nothing_gets_out_or_in_here(valley):
-    rounds(*valley, None, ROUNDS)
+def test_nothing_gets_out_or_in_here(valley: Any) -> None:
+    rounds(*valley, None, ROUNDS)  # type: ignore[call-arg]
 
 
-def test_nothing_gets_out_or_in_over_ssh(valley, openssh):
+def test_nothing_gets_out_or_in_over_ssh(valley: Any, openssh: Any) -> None:
     with closing(SshHost(openssh.host(), valley[1] / "mine")) as host:
-        rounds(*valley, host, ROUNDS_OVER_SSH)
+        rounds(*valley, host, ROUNDS_OVER_SSH)  # type: ignore[call-arg]

@@ -1,13 +1,17 @@
 """Incremental bundles: what changed and no more, always complete, whatever happens in between."""
 
+from __future__ import annotations
+
 import json
 import os
 import shutil
 import sqlite3
 import subprocess
 import time
+from collections.abc import Callable, Iterator
 from contextlib import closing
 from pathlib import Path
+from typing import Any
 
 import pytest
 from copies import pieces_needed, sweep
@@ -18,15 +22,18 @@ from nights import SUBJECT, Nights, NotAll, Power, settled
 from running import until
 from trees import picture
 
+from fasciculus.core.bundle.tree.tree_walk import WalkRules
 from fasciculus.core.errors import FasciculusError, UnreachableError
+from fasciculus.hosts.base import HostEntry
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.ssh.host import SshHost
 from fasciculus.stores import open_store
 from fasciculus.stores.folder import FolderStore
+from fasciculus.stores.retrying import RetryingStore
 from fasciculus.worker.backup.catching_up import missing_pieces
 
 
-def test_a_night_stores_what_changed_and_shows_everything(nights):
+def test_a_night_stores_what_changed_and_shows_everything(nights: Nights) -> None:
     assert nights.night()["brings"] == "full"
     first = nights.brought()
     assert nights.night()["brings"] == "incremental" and nights.brought() == 0
@@ -54,7 +61,9 @@ def test_a_night_stores_what_changed_and_shows_everything(nights):
 
 
 @pytest.mark.parametrize("worth", [0, 5000], ids=["looking ahead", "alone"])
-def test_states_spare_reading_the_listing_and_never_hide_a_change(nights, worth, monkeypatch):
+def test_states_spare_reading_the_listing_and_never_hide_a_change(
+    nights: Nights, worth: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Any mix of changes: the bundle is as if every line had been read."""
     monkeypatch.setattr("fasciculus.core.bundle.tree.stat_prefetch.WORTH", worth)
     tree = nights.tree
@@ -85,7 +94,7 @@ def test_states_spare_reading_the_listing_and_never_hide_a_change(nights, worth,
         "an attribute": lambda: os.setxattr(tree / "many/file-5", "user.note", b"x"),
     }
     for what, change in changes.items():
-        change()
+        change()  # type: ignore[no-untyped-call]
         settled(nights)
         nights.night()
         assert nights.restored(nights.known[-1]) == nights.images[nights.known[-1]], what
@@ -102,14 +111,16 @@ def test_states_spare_reading_the_listing_and_never_hide_a_change(nights, worth,
     assert nights.restored(nights.known[-1]) == nights.images[before]
 
 
-def keep_time(path, data):
+def keep_time(path: Path, data: bytes) -> None:
     info = path.stat()
     path.write_bytes(data)
     os.utime(path, ns=(info.st_atime_ns, info.st_mtime_ns))
 
 
 @pytest.mark.parametrize("rows", [200, 20_000])
-def test_an_sqlite_database_that_did_not_change_is_not_stored_again(nights, rows):
+def test_an_sqlite_database_that_did_not_change_is_not_stored_again(
+    nights: Nights, rows: int
+) -> None:
     databases = [{"engine": "sqlite", "name": "site", "path": "site.sqlite"}]
     more = {"contents": ["files", "databases"], "databases": databases}
     with closing(sqlite3.connect(nights.tree / "site.sqlite")) as db:
@@ -127,7 +138,7 @@ def test_an_sqlite_database_that_did_not_change_is_not_stored_again(nights, rows
         assert nights.brought() > 0
 
 
-def test_comparing_contents_finds_what_kept_its_size_and_time(nights):
+def test_comparing_contents_finds_what_kept_its_size_and_time(nights: Nights) -> None:
     nights.night()
     path = nights.tree / "site-1/page-1.html"
     info = path.stat()
@@ -135,7 +146,9 @@ def test_comparing_contents_finds_what_kept_its_size_and_time(nights):
     class Forged(LocalHost):
         """A host on which a file's state is unchanged, though its contents are not."""
 
-        def tree(self, root, chosen, warn, home=""):
+        def tree(
+            self, root: str, chosen: WalkRules, warn: Callable[..., Any], home: str = ""
+        ) -> Iterator[HostEntry]:
             for found in super().tree(root, chosen, warn, home):
                 if found.entry.path == b"site-1/page-1.html":
                     found.entry.ctime_ns, found.entry.inode = listed["ctime_ns"], listed["inode"]
@@ -156,7 +169,7 @@ def test_comparing_contents_finds_what_kept_its_size_and_time(nights):
     assert nights.restored(nights.known[-1]) == nights.images[nights.known[-1]]
 
 
-def test_what_lies_in_a_damaged_piece_is_stored_again(nights):
+def test_what_lies_in_a_damaged_piece_is_stored_again(nights: Nights) -> None:
     nights.night()
     piece = max(nights.manifests[nights.known[0]]["pieces"], key=lambda p: p["bytes"])["name"]
     path = nights.root / "attic/accounts/millpond/pieces" / piece
@@ -171,7 +184,7 @@ def test_what_lies_in_a_damaged_piece_is_stored_again(nights):
     assert nights.restored(nights.known[-1]) == nights.images[nights.known[-1]]
 
 
-def test_a_store_that_lacks_the_bundle_before_gets_a_full_one(nights):
+def test_a_store_that_lacks_the_bundle_before_gets_a_full_one(nights: Nights) -> None:
     nights.night()
     nights.night()
     piece = nights.manifests[nights.known[-1]]["pieces"][0]["name"]
@@ -181,7 +194,9 @@ def test_a_store_that_lacks_the_bundle_before_gets_a_full_one(nights):
     assert nights.restored(nights.known[-1]) == nights.images[nights.known[-1]]
 
 
-def test_a_store_that_lacks_pieces_is_brought_them_and_nothing_is_sent_twice(tmp_path):
+def test_a_store_that_lacks_pieces_is_brought_them_and_nothing_is_sent_twice(
+    tmp_path: Path,
+) -> None:
     """One is absent, one is another: the first is brought, the other is never written over."""
     nights = Nights(tmp_path / "n", "cellar")
     (nights.tree / "film.bin").write_bytes(os.urandom(3_000_000))
@@ -206,7 +221,9 @@ def test_a_store_that_lacks_pieces_is_brought_them_and_nothing_is_sent_twice(tmp
 
 
 @pytest.mark.parametrize("wrong", ["another store", "too full", "cannot be listed"])
-def test_a_store_that_cannot_be_brought_anything_costs_itself(tmp_path, monkeypatch, wrong):
+def test_a_store_that_cannot_be_brought_anything_costs_itself(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, wrong: str
+) -> None:
     """Nothing is written to a store that is not ours, or that has no room to spare."""
     nights = Nights(tmp_path / "n", "cellar")
     (nights.tree / "film.bin").write_bytes(os.urandom(300_000))
@@ -223,7 +240,7 @@ def test_a_store_that_cannot_be_brought_anything_costs_itself(tmp_path, monkeypa
         monkeypatch.setattr(FolderStore, "free", lambda store: free[store.spec.name])
     else:
 
-        def broken(store, *more):
+        def broken(store: RetryingStore, *more: Any) -> list[Any]:
             if store.spec.name == "cellar":
                 raise UnreachableError("The folder cannot be listed.")
             return missing_pieces(store, *more)
@@ -237,7 +254,7 @@ def test_a_store_that_cannot_be_brought_anything_costs_itself(tmp_path, monkeypa
     assert nights.restored(nights.known[-1]) == nights.images[nights.known[-1]]
 
 
-def test_fourteen_nights_of_one_percent_churn(nights):
+def test_fourteen_nights_of_one_percent_churn(nights: Nights) -> None:
     """Within 1.15 times the first night plus the packed changes."""
     nights.night()
     first, changed = nights.brought(), 0
@@ -264,38 +281,38 @@ class Store(RuleBasedStateMachine):
     """
 
     @initialize()
-    def begin(self):
+    def begin(self) -> None:
         import tempfile
 
         self.folder = tempfile.TemporaryDirectory()
         self.nights = Nights(Path(self.folder.name) / "n")
         self.flipped: set[str] = set()
 
-    def teardown(self):
+    def teardown(self) -> None:
         if hasattr(self, "folder"):
             self.folder.cleanup()
 
     @rule(name=NAMES, size=st.integers(0, 9000), seed=st.integers(0, 3))
-    def write(self, name, size, seed):
+    def write(self, name: Any, size: Any, seed: Any) -> None:
         path = self.nights.tree / name
         if not any(parent.is_file() for parent in path.parents) and not path.is_dir():
             path.parent.mkdir(parents=True, exist_ok=True)
             path.write_bytes(bytes([seed]) * size)
 
     @rule(name=NAMES, other=NAMES)
-    def move(self, name, other):
+    def move(self, name: Any, other: Any) -> None:
         one, two = self.nights.tree / name, self.nights.tree / other
         if one.is_file() and not two.exists() and not any(p.is_file() for p in two.parents):
             two.parent.mkdir(parents=True, exist_ok=True)
             os.rename(one, two)
 
     @rule(name=NAMES)
-    def remove(self, name):
+    def remove(self, name: Any) -> None:
         path = self.nights.tree / name
         if path.is_file():
             path.unlink()
 
-    def in_a_process(self, cut, work):
+    def in_a_process(self, cut: Any, work: Any) -> Any:
         """Work in a separate process, which ends at the power cut; return its messages."""
         reading, writing = os.pipe()
         child = os.fork()
@@ -320,10 +337,10 @@ class Store(RuleBasedStateMachine):
         keep=st.integers(1, 4),
         cut=st.one_of(st.none(), st.integers(0, 14)),
     )
-    def night(self, incremental, keep, cut):
+    def night(self, incremental: Any, keep: Any, cut: Any) -> None:
         before = self.nights.present()
 
-        def work():
+        def work() -> Any:
             self.nights.night(incremental, keep=keep, damaged=sorted(self.flipped))
             return [self.nights.known[-1], self.nights.manifests[self.nights.known[-1]]]
 
@@ -340,8 +357,8 @@ class Store(RuleBasedStateMachine):
         self.nights.known = [name for name in self.nights.known if name in present]
 
     @rule(cut=st.one_of(st.none(), st.integers(0, 14)))
-    def repack(self, cut):
-        def work():
+    def repack(self, cut: Any) -> None:
+        def work() -> Any:
             self.nights.repack(0.01)
             return self.nights.manifests
 
@@ -354,7 +371,7 @@ class Store(RuleBasedStateMachine):
             self.nights.known = []
 
     @rule(which=st.integers(0, 50), where=st.integers(0, 10_000))
-    def flip(self, which, where):
+    def flip(self, which: Any, where: Any) -> None:
         pieces = sorted((self.nights.root / "attic/accounts/millpond/pieces").glob("*.zst"))
         if pieces and len(self.flipped) < 2:
             path = pieces[which % len(pieces)]
@@ -364,7 +381,7 @@ class Store(RuleBasedStateMachine):
             self.flipped.add(path.name)
 
     @invariant()
-    def complete_bundles_restore_exactly(self):
+    def complete_bundles_restore_exactly(self) -> None:
         if not hasattr(self, "nights"):
             return
         store = open_store(self.nights.spec)
@@ -392,7 +409,7 @@ class Store(RuleBasedStateMachine):
             assert found == self.nights.images[name]
 
     @rule()
-    def next_pass_leaves_no_orphan(self):
+    def next_pass_leaves_no_orphan(self) -> None:
         store = open_store(self.nights.spec)
         sweep(store, SUBJECT)
         held = {item.name for item in store.items(SUBJECT.pieces)}
@@ -405,13 +422,15 @@ TestStore.settings = settings(
 )
 
 
-def test_over_ssh_a_change_that_keeps_size_and_time_is_never_missed(nights, openssh, tmp_path):
+def test_over_ssh_a_change_that_keeps_size_and_time_is_never_missed(
+    nights: Nights, openssh: Any, tmp_path: Path
+) -> None:
     """A customer may set a file's time as he likes; ctime and inode he may not."""
     page, other = nights.tree / "site-1/page-1.html", nights.tree / "site-1/page-2.html"
     host = SshHost(openssh.host(), tmp_path)
     settle = nights.tree / "settle"
 
-    def night():
+    def night() -> dict[Any, Any]:
         # Files changed in the last second are not trusted.
         settle.touch()
         until(lambda: time.time_ns() - settle.stat().st_ctime_ns > 2_100_000_000)
@@ -437,8 +456,8 @@ def test_over_ssh_a_change_that_keeps_size_and_time_is_never_missed(nights, open
 
 
 def test_where_only_size_and_time_are_told_contents_are_compared_now_and_then(
-    nights, bare_openssh, tmp_path
-):
+    nights: Nights, bare_openssh: Any, tmp_path: Path
+) -> None:
     page = nights.tree / "site-1/page-1.html"
     page.write_bytes(b"before" * 100)
     os.utime(page, ns=(1, 1_700_000_000_000_000_000))
@@ -447,7 +466,7 @@ def test_where_only_size_and_time_are_told_contents_are_compared_now_and_then(
     page.write_bytes(b"AFTER!" * 100)
     os.utime(page, ns=(1, 1_700_000_000_000_000_000))
 
-    def bytes_of(name):
+    def bytes_of(name: str) -> tuple[Any, ...]:
         return nights.restored(name)[b"site-1/page-1.html"]
 
     nights.night(host=host)

@@ -1,12 +1,16 @@
 """Mail settings out of and back into files that real Postfix and Dovecot read."""
 
+from __future__ import annotations
+
 import getpass
 import os
 import shutil
 import subprocess
+from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
-from running import run, set_up, until
+from running import Service, run, set_up, until
 
 from fasciculus.models import (
     AccountInput,
@@ -37,7 +41,7 @@ TRANSPORT = (
 )
 
 
-def query(kind: str, path, key: str) -> str:
+def query(kind: str, path: Path, key: str) -> str:
     found = subprocess.run(
         ["postmap", "-c", str(path.parent), "-q", key, f"{kind}:{path}"],
         capture_output=True,
@@ -49,7 +53,7 @@ def query(kind: str, path, key: str) -> str:
 class MailHost:
     """Postfix maps and a running Dovecot with a passwd-file, in a separate folder."""
 
-    def __init__(self, folder):
+    def __init__(self, folder: Path) -> None:
         self.etc = folder / "etc"
         self.vmail = folder / "vmail"
         self.etc.mkdir()
@@ -123,7 +127,7 @@ class MailHost:
 
 
 @pytest.fixture
-def mail_host(tmp_path):
+def mail_host(tmp_path: Path) -> Iterator[MailHost]:
     folder = tmp_path / "m"
     folder.mkdir()
     found = MailHost(folder)
@@ -134,8 +138,8 @@ def mail_host(tmp_path):
 
 @pytest.mark.parametrize("over", ["local", "ssh"])
 def test_a_domain_comes_back_and_no_other_tenant_is_touched(
-    running, mail_host, tmp_path, over, request
-):
+    running: Service, mail_host: MailHost, tmp_path: Path, over: str, request: pytest.FixtureRequest
+) -> None:
     etc = mail_host.etc
     more = {}
     if over == "ssh":

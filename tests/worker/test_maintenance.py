@@ -1,12 +1,17 @@
 """Repacking, repairing and verifying: what is kept, what is repaired, what is reported."""
 
+from __future__ import annotations
+
 import io
 import os
 import shutil
 import sqlite3
 import subprocess
 import threading
+from collections.abc import Iterator
 from contextlib import closing
+from pathlib import Path
+from typing import Any
 
 import pytest
 from copies import pieces_needed
@@ -25,7 +30,7 @@ from fasciculus.worker.maintenance.repair import RepairTask
 
 
 @pytest.fixture
-def nights(tmp_path):
+def nights(tmp_path: Path) -> Nights:
     """Three nights on two stores: a full bundle of three pieces, then two that add a little."""
     found = Nights(tmp_path / "n", second="cellar")
     for number in range(40):
@@ -41,18 +46,18 @@ def nights(tmp_path):
     return found
 
 
-def pieces(nights, bundle=0):
+def pieces(nights: Nights, bundle: int = 0) -> list[str]:
     return [row["name"] for row in nights.manifests[nights.known[bundle]]["pieces"] if row["used"]]
 
 
-def test_sound_copies_are_found_whole(nights):
+def test_sound_copies_are_found_whole(nights: Nights) -> None:
     assert nights.verify(deep=False) == ({}, []) and nights.verify(deep=True, store="cellar") == (
         {},
         [],
     )
 
 
-def test_what_is_missing_or_short_is_seen_without_reading(nights):
+def test_what_is_missing_or_short_is_seen_without_reading(nights: Nights) -> None:
     first, second = pieces(nights)[:2]
     nights.piece(first).unlink()
     os.truncate(nights.piece(second), 1000)
@@ -71,7 +76,7 @@ def test_what_is_missing_or_short_is_seen_without_reading(nights):
     assert "1,000 bytes instead of" in damage[f"pieces/{second}"].reason
 
 
-def test_a_flipped_bit_names_the_bundles_and_the_files_it_harms(nights):
+def test_a_flipped_bit_names_the_bundles_and_the_files_it_harms(nights: Nights) -> None:
     (nights.tree / "one.bin").write_bytes(os.urandom(400_000))
     nights.night()
     added = next(name for name in pieces(nights, -1) if name.startswith(nights.known[-1]))
@@ -87,7 +92,7 @@ def test_a_flipped_bit_names_the_bundles_and_the_files_it_harms(nights):
     )
 
 
-def test_damage_in_one_frame_leaves_the_others_alone(nights):
+def test_damage_in_one_frame_leaves_the_others_alone(nights: Nights) -> None:
     film = ["files/film.bin", *(f"files/site-{n % 4}/page-{n:02}.html" for n in range(40))]
     large = max(pieces(nights), key=lambda name: nights.piece(name).stat().st_size)
     nights.flip(nights.piece(large), 0.9)
@@ -97,7 +102,7 @@ def test_damage_in_one_frame_leaves_the_others_alone(nights):
     )
 
 
-def test_a_damaged_copy_is_repaired_from_the_other_store(nights):
+def test_a_damaged_copy_is_repaired_from_the_other_store(nights: Nights) -> None:
     first, second = pieces(nights)[:2]
     nights.flip(nights.piece(first))
     nights.piece(second).unlink()
@@ -114,7 +119,7 @@ def test_a_damaged_copy_is_repaired_from_the_other_store(nights):
         assert nights.restored(name) == nights.images[name]
 
 
-def test_a_listing_that_only_another_store_has_is_brought_from_there(nights):
+def test_a_listing_that_only_another_store_has_is_brought_from_there(nights: Nights) -> None:
     """Nothing is left next to the records, and another store was exchanged."""
     name = nights.known[-1]
     folder = nights.root / "attic" / SUBJECT.bundle(name)
@@ -146,7 +151,7 @@ def test_a_listing_that_only_another_store_has_is_brought_from_there(nights):
     assert finished.outcome == "warned" and "no other store" in finished.summary
 
 
-def test_what_is_damaged_everywhere_is_said_and_stored_again(nights):
+def test_what_is_damaged_everywhere_is_said_and_stored_again(nights: Any) -> None:
     first = pieces(nights)[0]
     nights.flip(nights.piece(first))
     nights.flip(nights.piece(first, "cellar"), 0.4)
@@ -162,7 +167,7 @@ def test_what_is_damaged_everywhere_is_said_and_stored_again(nights):
 # Repacking ----------------------------------------------------------------------
 
 
-def age(nights):
+def age(nights: Nights) -> None:
     """Change most of the tree and retire the full bundle, so that much of its pieces is dead
     weight.
     """
@@ -174,11 +179,11 @@ def age(nights):
     assert len(nights.known) == 2
 
 
-def held(nights):
+def held(nights: Nights) -> int:
     return sum(item.size for item in open_store(nights.spec).items(SUBJECT.pieces))
 
 
-def all_is_well(nights, interrupted=False):
+def all_is_well(nights: Nights, interrupted: bool = False) -> None:
     damage = nights.verify(deep=True)[0]
     # Between the writing of bundle.json and of the sums, those are of the state before, which is
     # there still.
@@ -189,7 +194,7 @@ def all_is_well(nights, interrupted=False):
         subprocess.run(["sha256sum", "--quiet", "-c", "SHA256SUMS"], cwd=folder, check=True)
 
 
-def test_repacking_frees_unused_data_and_every_bundle_stays_whole(nights):
+def test_repacking_frees_unused_data_and_every_bundle_stays_whole(nights: Nights) -> None:
     age(nights)
     before = held(nights)
     planned = nights.repack(dry_run=True)
@@ -210,7 +215,7 @@ def test_repacking_frees_unused_data_and_every_bundle_stays_whole(nights):
     all_is_well(nights)
 
 
-def test_repacking_may_be_stopped_before_any_write(nights, writes_can_be_cut):
+def test_repacking_may_be_stopped_before_any_write(nights: Nights, writes_can_be_cut: Any) -> None:
     del nights.specs["cellar"]
     age(nights)
     kept = nights.root.with_name("kept")
@@ -240,7 +245,7 @@ def test_repacking_may_be_stopped_before_any_write(nights, writes_can_be_cut):
     assert cut > 8 and max(sizes) < min(sizes) * 1.01
 
 
-def test_maintenance_over_sftp(nights, openssh):
+def test_maintenance_over_sftp(nights: Nights, openssh: Any) -> None:
     """On a real server: checksums without reading, repairing both ways, repacking."""
     del nights.specs["cellar"]
     nights.add_store(openssh.spec())
@@ -275,7 +280,7 @@ def test_maintenance_over_sftp(nights, openssh):
 
 
 @pytest.fixture
-def kept(running, tmp_path):
+def kept(running: Any, tmp_path: Path) -> Iterator[Any]:
     """A service with one account on two folder stores, and two incremental bundles of it."""
     home = tmp_path / "millpond"
     account = small_account(tmp_path, "millpond", files=20)
@@ -293,14 +298,14 @@ def kept(running, tmp_path):
         yield client
 
 
-def ended(client, ids):
+def ended(client: Any, ids: Any) -> Any:
     return [
-        until(lambda number=number: (u := client.maintenance_show(number)).state == "ended" and u)
+        until(lambda number=number: (u := client.maintenance_show(number)).state == "ended" and u)  # type: ignore[misc]
         for number in ids
     ]
 
 
-def test_what_changed_in_each_bundle_is_counted_and_listed(kept, running):
+def test_what_changed_in_each_bundle_is_counted_and_listed(kept: Any, running: Any) -> None:
     first, second = sorted(kept.bundles_list().items, key=lambda b: b.id)
     task = kept.runs_show(second.run).tasks[0]
     assert task.changes == Changes(
@@ -334,7 +339,7 @@ def test_what_changed_in_each_bundle_is_counted_and_listed(kept, running):
     assert "millpond" not in running.cli("runs", "changes", str(first.run)).stdout
 
 
-def test_damage_is_found_named_and_repaired(kept, running, tmp_path):
+def test_damage_is_found_named_and_repaired(kept: Any, running: Any, tmp_path: Path) -> None:
     bundle = kept.bundles_list().items[0]
     (work,) = ended(kept, kept.stores_verify("attic", deep=True).ids)
     assert work.outcome == "done" and "intact" in work.sentence
@@ -363,8 +368,8 @@ def test_damage_is_found_named_and_repaired(kept, running, tmp_path):
 
 
 def test_damage_that_no_store_can_repair_is_shown_and_stored_again_by_the_next_run(
-    kept, running, tmp_path
-):
+    kept: Any, running: Any, tmp_path: Path
+) -> None:
     bundle = kept.bundles_list().items[0]
     name = kept.bundles_show(bundle.id).pieces[0].name
     for store in ("attic", "cellar"):
@@ -390,7 +395,9 @@ def test_damage_that_no_store_can_repair_is_shown_and_stored_again_by_the_next_r
     kept.bundles_download(newest.id, tmp_path / "whole.tar.gz")
 
 
-def test_repacking_one_store_keeps_downloads_of_both_right(kept, running, tmp_path):
+def test_repacking_one_store_keeps_downloads_of_both_right(
+    kept: Any, running: Any, tmp_path: Path
+) -> None:
     home = tmp_path / "millpond"
     for number in range(12):
         (home / f"page-{number}.html").write_bytes(os.urandom(30_000))
@@ -423,7 +430,7 @@ def test_repacking_one_store_keeps_downloads_of_both_right(kept, running, tmp_pa
     )
 
 
-def test_stores_that_are_repacked_alike_are_alike(kept, tmp_path):
+def test_stores_that_are_repacked_alike_are_alike(kept: Any, tmp_path: Path) -> None:
     for number in range(12):
         (tmp_path / "millpond" / f"page-{number}.html").write_bytes(os.urandom(30_000))
     job = kept.jobs_show("nightly")
@@ -443,7 +450,7 @@ def test_stores_that_are_repacked_alike_are_alike(kept, tmp_path):
         assert work.outcome == "done"
 
 
-def test_copies_are_read_through_in_the_background(running, tmp_path):
+def test_copies_are_read_through_in_the_background(running: Any, tmp_path: Path) -> None:
     """A few an hour, the longest unread first; never where a store says so."""
     accounts = [small_account(tmp_path, name) for name in ("millpond", "ferryline")]
     (tmp_path / "attic").mkdir()
@@ -477,7 +484,7 @@ def test_copies_are_read_through_in_the_background(running, tmp_path):
         ]
 
 
-def test_maintenance_is_answered_in_words_when_there_is_nothing_to_do(kept):
+def test_maintenance_is_answered_in_words_when_there_is_nothing_to_do(kept: Any) -> None:
     for call, words in (
         (lambda: kept.stores_repair("attic"), "known to be damaged"),
         (lambda: kept.stores_verify("attic", subject="nobody"), "no copies of “nobody”"),
@@ -487,13 +494,15 @@ def test_maintenance_is_answered_in_words_when_there_is_nothing_to_do(kept):
         ),
     ):
         with pytest.raises(RefusedError, match=words):
-            call()
+            call()  # type: ignore[no-untyped-call]
 
 
-def test_a_store_that_cannot_replace_a_file_is_not_repacked(stand_in, monkeypatch):
+def test_a_store_that_cannot_replace_a_file_is_not_repacked(
+    stand_in: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Between removing and renaming, a power cut would cost the bundle."""
 
-    def refuse(*_):
+    def refuse(*_: Any) -> None:
         raise OSError("not supported")
 
     spec = stand_in_spec(stand_in)

@@ -2,9 +2,14 @@
 before.
 """
 
+from __future__ import annotations
+
 import os
 import signal
 import threading
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
 
 import paramiko
 import pytest
@@ -25,7 +30,7 @@ from fasciculus.client import RefusedError
 class Held:
     """Blocks all reading from the stand-in, on request."""
 
-    def __init__(self, monkeypatch) -> None:
+    def __init__(self, monkeypatch: pytest.MonkeyPatch) -> None:
         self.hold, self.reached, self.go_on = (
             threading.Event(),
             threading.Event(),
@@ -33,7 +38,7 @@ class Held:
         )
         read = paramiko.SFTPHandle.read
 
-        def held(handle, offset, length):
+        def held(handle: Any, offset: Any, length: Any) -> Any:
             if self.hold.is_set():
                 self.reached.set()
                 self.go_on.wait(60)
@@ -52,17 +57,19 @@ class Held:
 
 
 @pytest.fixture
-def held(monkeypatch):
+def held(monkeypatch: pytest.MonkeyPatch) -> Iterator[Any]:
     found = Held(monkeypatch)
     yield found
     found.end()
 
 
-def end_of(client, number):
+def end_of(client: Any, number: Any) -> Any:
     return until(lambda: (u := client.maintenance_show(number)).state == "ended" and u, 90)
 
 
-def test_maintenance_is_cancelled_killed_and_begun_again(tmp_path, stand_in, held):
+def test_maintenance_is_cancelled_killed_and_begun_again(
+    tmp_path: Path, stand_in: Any, held: Any
+) -> None:
     with service_process(tmp_path / "home") as running:
         with running.client() as client:
             set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)])
@@ -115,7 +122,9 @@ def test_maintenance_is_cancelled_killed_and_begun_again(tmp_path, stand_in, hel
             assert not list((running.home / "spool").iterdir())
 
 
-def test_a_store_that_is_away_fails_the_verifying_and_no_copy(tmp_path, stand_in):
+def test_a_store_that_is_away_fails_the_verifying_and_no_copy(
+    tmp_path: Path, stand_in: Any
+) -> None:
     with service(tmp_path / "home") as running, running.client() as client:
         set_up(client, [small_account(tmp_path, "millpond")], [sftp_store(stand_in)])
         run(client, "nightly")

@@ -2,10 +2,14 @@
 ever short.
 """
 
+from __future__ import annotations
+
 import os
 import shutil
 import sqlite3
 from contextlib import closing
+from pathlib import Path
+from typing import Any
 
 import pytest
 from running import folder_stores, run, set_up, small_account, until
@@ -15,7 +19,7 @@ from fasciculus.models import JobInput, RestoreStart, StoreInput
 
 
 @pytest.fixture
-def home(running, tmp_path):
+def home(running: Any, tmp_path: Path) -> Any:
     """An account with 200 kB that do not pack, on two folder stores, by an incremental job."""
     account = small_account(tmp_path, "millpond")
     (tmp_path / "millpond/film.bin").write_bytes(os.urandom(200_000))
@@ -26,7 +30,7 @@ def home(running, tmp_path):
     return tmp_path / "millpond"
 
 
-def night(client, **asked):
+def night(client: Any, **asked: Any) -> Any:
     """A run; gives its outcome, what the bundle brings, its packed bytes, and the log."""
     ended = client.start("nightly", **asked).wait()
     newest = client.bundles_show(client.bundles_list().items[0].id)
@@ -34,14 +38,14 @@ def night(client, **asked):
     return ended.outcome, newest.brings, newest.packed, log
 
 
-def change(client, **fields):
+def change(client: Any, **fields: Any) -> None:
     job = client.jobs_show("nightly")
     client.jobs_change(
         "nightly", JobInput(**{**job.model_dump(include=set(JobInput.model_fields)), **fields})
     )
 
 
-def back(client, folder, store):
+def back(client: Any, folder: Any, store: Any) -> Any:
     """The files of the newest bundle out of one store."""
     shutil.rmtree(folder, ignore_errors=True)
     newest = client.bundles_list().items[0].id
@@ -53,7 +57,9 @@ def back(client, folder, store):
     return picture(folder / "files")
 
 
-def test_a_store_that_misses_a_night_does_not_cost_a_full_one(running, home, tmp_path):
+def test_a_store_that_misses_a_night_does_not_cost_a_full_one(
+    running: Any, home: Any, tmp_path: Path
+) -> None:
     with running.client() as client:
         os.rename(tmp_path / "cellar", tmp_path / "away")
         (home / "second.bin").write_bytes(os.urandom(30_000))
@@ -69,7 +75,7 @@ def test_a_store_that_misses_a_night_does_not_cost_a_full_one(running, home, tmp
         assert night(client)[1:3] == ("incremental", 0)
 
 
-def test_another_store_is_brought_what_it_lacks(running, home, tmp_path):
+def test_another_store_is_brought_what_it_lacks(running: Any, home: Any, tmp_path: Path) -> None:
     (tmp_path / "loft").mkdir()
     with running.client() as client:
         client.stores_add(
@@ -84,7 +90,7 @@ def test_another_store_is_brought_what_it_lacks(running, home, tmp_path):
         assert night(client)[1:3] == ("incremental", 0)
 
 
-def test_the_mode_may_be_switched_at_any_time(running, home, tmp_path):
+def test_the_mode_may_be_switched_at_any_time(running: Any, home: Any, tmp_path: Path) -> None:
     with running.client() as client:
         (home / "second.bin").write_bytes(os.urandom(30_000))
         assert night(client)[1] == "incremental"
@@ -102,7 +108,9 @@ def test_the_mode_may_be_switched_at_any_time(running, home, tmp_path):
             assert back(client, tmp_path / "back", store) == picture(home)
 
 
-def test_a_new_full_bundle_comes_when_it_is_time_or_unused_data_is_too_much(running, home):
+def test_a_new_full_bundle_comes_when_it_is_time_or_unused_data_is_too_much(
+    running: Any, home: Any
+) -> None:
     with running.client() as client:
         change(client, max_unused_percent=30)
         (home / "film.bin").write_bytes(os.urandom(200_000))
@@ -128,7 +136,7 @@ def test_a_new_full_bundle_comes_when_it_is_time_or_unused_data_is_too_much(runn
         assert brings == "full" and "days old" in log
 
 
-def test_contents_are_compared_every_so_many_nights(running, home):
+def test_contents_are_compared_every_so_many_nights(running: Any, home: Any) -> None:
     with running.client() as client:
         change(client, compare_every=3)
         (home / "folder").mkdir()
@@ -146,8 +154,8 @@ def test_contents_are_compared_every_so_many_nights(running, home):
 
 
 def test_a_listing_that_was_altered_beside_the_records_costs_a_full_bundle_and_nothing_else(
-    running, home, tmp_path
-):
+    running: Any, home: Any, tmp_path: Path
+) -> None:
     with running.client() as client:
         (listing,) = (running.home / "listings").rglob("*-nightly.zst")
         listing.write_bytes(listing.read_bytes()[:-7])

@@ -1,8 +1,12 @@
 """A worker's process: what its task may take, and how it says what ended it."""
 
+from __future__ import annotations
+
 import json
 import subprocess
 import sys
+from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -25,7 +29,7 @@ sys.exit(process.main(None))
 """
 
 
-def ended(task: str, spool, full: str = "") -> tuple[int, str]:
+def ended(task: str, spool: Any, full: str = "") -> tuple[int, str]:
     """The exit code of a worker, and why it says it failed."""
     with subprocess.Popen(
         [sys.executable, "-c", _WORKER.format(task=task, full=full), str(spool)],
@@ -40,13 +44,13 @@ def ended(task: str, spool, full: str = "") -> tuple[int, str]:
     return code, said[-1]["result"]["error"]
 
 
-def test_a_task_has_a_bound_of_memory(tmp_path):
+def test_a_task_has_a_bound_of_memory(tmp_path: Path) -> None:
     code, said = ended("return bytearray(2 << 30)", tmp_path)
     assert code == 1 and said == "The task needed more than 1024 MiB of memory and was ended."
 
 
 @pytest.mark.parametrize("named", [True, False])
-def test_a_full_disk_is_named_with_its_place_and_the_way_out(tmp_path, named):
+def test_a_full_disk_is_named_with_its_place_and_the_way_out(tmp_path: Path, named: Any) -> None:
     spool = tmp_path / "spool"
     spool.mkdir()
     write = "os.write(os.open('/dev/full', os.O_WRONLY), b'x')"

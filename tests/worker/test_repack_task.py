@@ -1,7 +1,11 @@
 """Repacking, without a service: what must be true before the old pieces go."""
 
+from __future__ import annotations
+
 import os
 import threading
+from collections.abc import Iterator
+from typing import Any
 
 import pytest
 from nights import made, settled
@@ -18,7 +22,7 @@ MIB = 1024 * 1024
 
 
 @pytest.fixture
-def dead(nights):
+def dead(nights: Any) -> Any:
     """Two nights, the second of which left half of the first one's pieces unused data; the first
     bundle has retired since.
     """
@@ -35,18 +39,18 @@ def dead(nights):
     return nights
 
 
-def pieces(nights):
+def pieces(nights: Any) -> Any:
     folder = nights.root / "attic/accounts/millpond/pieces"
     return {path.name: path.read_bytes() for path in folder.iterdir()}
 
 
-def whole(nights):
+def whole(nights: Any) -> None:
     """Check that the present bundles restore to the original bytes."""
     (name,) = nights.known
     assert nights.restored(name) == nights.images[name]
 
 
-def test_unused_data_goes_and_the_bundle_stays_whole(dead):
+def test_unused_data_goes_and_the_bundle_stays_whole(dead: Any) -> None:
     before = pieces(dead)
     found = dead.repack()
     after = pieces(dead)
@@ -57,19 +61,21 @@ def test_unused_data_goes_and_the_bundle_stays_whole(dead):
     assert dead.verify(True) == ({}, [])
 
 
-def test_only_to_say_changes_nothing(dead):
+def test_only_to_say_changes_nothing(dead: Any) -> None:
     before = pieces(dead)
     found = dead.repack(dry_run=True)
     assert found.outcome == "done" and pieces(dead) == before
 
 
-def test_nothing_that_is_worth_it(dead):
+def test_nothing_that_is_worth_it(dead: Any) -> None:
     before = pieces(dead)
     dead.repack(over=1.0)
     assert pieces(dead) == before
 
 
-def test_a_store_without_room_is_said_before_anything_is_written(dead, monkeypatch):
+def test_a_store_without_room_is_said_before_anything_is_written(
+    dead: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     before = pieces(dead)
     monkeypatch.setattr(FolderStore, "free", lambda self: 1000)
     with pytest.raises(StoreFullError, match="before the old ones go") as caught:
@@ -79,18 +85,22 @@ def test_a_store_without_room_is_said_before_anything_is_written(dead, monkeypat
     whole(dead)
 
 
-def test_a_store_that_does_not_say_how_much_is_free_is_repacked(dead, monkeypatch):
+def test_a_store_that_does_not_say_how_much_is_free_is_repacked(
+    dead: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(FolderStore, "free", lambda self: None)
     assert dead.repack().freed > 0
     whole(dead)
 
 
-def test_bytes_that_are_not_as_listed_stop_it_before_the_old_ones_go(dead, monkeypatch):
+def test_bytes_that_are_not_as_listed_stop_it_before_the_old_ones_go(
+    dead: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Data is compared with the listing's digests before any bundle is switched."""
     before = pieces(dead)
     contents = BundleReader.contents
 
-    def altered(self, entry, alone=False):
+    def altered(self: Any, entry: Any, alone: Any = False) -> Iterator[Any]:
         for number, chunk in enumerate(contents(self, entry, alone)):
             yield bytes(len(chunk)) if number == 0 and entry.size > 2000 else chunk
 
@@ -104,7 +114,7 @@ def test_bytes_that_are_not_as_listed_stop_it_before_the_old_ones_go(dead, monke
     whole(dead)
 
 
-def test_a_damaged_piece_stops_it_and_what_is_there_stays(dead):
+def test_a_damaged_piece_stops_it_and_what_is_there_stays(dead: Any) -> None:
     for name in pieces(dead):
         dead.flip(dead.piece(name), 0.3)
     before = pieces(dead)
@@ -113,7 +123,9 @@ def test_a_damaged_piece_stops_it_and_what_is_there_stays(dead):
     assert before.items() <= pieces(dead).items()
 
 
-def test_a_store_that_cannot_replace_a_file_in_one_step(dead, monkeypatch):
+def test_a_store_that_cannot_replace_a_file_in_one_step(
+    dead: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(FolderStore, "replaces_at_once", lambda self: False)
     before = pieces(dead)
     with pytest.raises(FasciculusError, match="cannot replace a file in one step"):
@@ -122,7 +134,7 @@ def test_a_store_that_cannot_replace_a_file_in_one_step(dead, monkeypatch):
     assert dead.repack(dry_run=True).outcome == "done", "to say is allowed"
 
 
-def test_what_an_interrupted_work_left_is_cleared_first(dead):
+def test_what_an_interrupted_work_left_is_cleared_first(dead: Any) -> None:
     stray = dead.piece("2026-01-01T000000Z-nightly.files-0001.tar.zst")
     stray.write_bytes(b"half of it")
     _, events = dead.repack_events()
@@ -131,7 +143,7 @@ def test_what_an_interrupted_work_left_is_cleared_first(dead):
     assert any(line.startswith("cleared ") and stray.name in line for line in log)
 
 
-def test_new_pieces_take_numbers_that_are_free(dead):
+def test_new_pieces_take_numbers_that_are_free(dead: Any) -> None:
     before = set(pieces(dead))
     dead.repack()
     new = set(pieces(dead)) - before
@@ -140,7 +152,7 @@ def test_new_pieces_take_numbers_that_are_free(dead):
     whole(dead)
 
 
-def test_the_spool_is_left_empty(dead):
+def test_the_spool_is_left_empty(dead: Any) -> None:
     dead.repack()
     assert not (dead.root / "spool3").exists()
     order = made(
@@ -159,12 +171,12 @@ def test_the_spool_is_left_empty(dead):
 
 
 def test_a_store_that_fails_while_pieces_are_brought_there_keeps_all_that_is_there(
-    dead, monkeypatch
-):
+    dead: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     before = pieces(dead)
     put = FolderStore.put
 
-    def fails(self, local, path, on_bytes):
+    def fails(self: Any, local: Any, path: Any, on_bytes: Any) -> Any:
         if "/pieces/" in path:
             raise UnreachableError("Store “attic” refused it.", "Check its rights.")
         return put(self, local, path, on_bytes)
@@ -180,7 +192,7 @@ def test_a_store_that_fails_while_pieces_are_brought_there_keeps_all_that_is_the
     whole(dead)
 
 
-def test_every_bundle_names_all_that_it_needs_and_nothing_else(dead):
+def test_every_bundle_names_all_that_it_needs_and_nothing_else(dead: Any) -> None:
     """Two bundles, one of which shares new and old pieces with the other."""
     (dead.tree / "later.bin").write_bytes(os.urandom(50_000))
     settled(dead)
@@ -206,7 +218,7 @@ def test_every_bundle_names_all_that_it_needs_and_nothing_else(dead):
     }
 
 
-def test_how_far_it_is_is_told(dead):
+def test_how_far_it_is_is_told(dead: Any) -> None:
     _, events = dead.repack_events()
     told = [event for event in events if isinstance(event, Progress)]
     assert {"analysing", "packing"} <= {event.stage for event in told}

@@ -1,7 +1,11 @@
 """Restores with trouble: damage on the store, a lost connection."""
 
+from __future__ import annotations
+
 import os
 import threading
+from pathlib import Path
+from typing import Any
 
 import pytest
 from running import run, set_up, small_account, stand_in_spec, until
@@ -15,7 +19,9 @@ from fasciculus.stores.retrying import RetryingStore
 MIB = 1024 * 1024
 
 
-def test_what_is_damaged_does_not_keep_the_rest_from_coming_back(running, tmp_path):
+def test_what_is_damaged_does_not_keep_the_rest_from_coming_back(
+    running: Any, tmp_path: Path
+) -> None:
     account = small_account(tmp_path, "millpond")
     home, attic = tmp_path / "millpond", tmp_path / "attic"
     attic.mkdir()
@@ -73,7 +79,7 @@ def test_what_is_damaged_does_not_keep_the_rest_from_coming_back(running, tmp_pa
 
 # A thread of paramiko's own that was asking ahead ends with the connection.
 @pytest.mark.filterwarnings("ignore::pytest.PytestUnhandledThreadExceptionWarning")
-def test_a_connection_that_is_cut_while_reading_is_taken_up_where_it_was(stand_in):
+def test_a_connection_that_is_cut_while_reading_is_taken_up_where_it_was(stand_in: Any) -> None:
     data = {name: os.urandom(9 * MIB) for name in ("one", "two")}
     store, told = open_store(stand_in_spec(stand_in)), []
     store.connect()

@@ -1,10 +1,13 @@
 """Restores in place: what is planned, what changes, what a crash leaves, and undoing."""
 
+from __future__ import annotations
+
 import io
 import os
 import random
 import shutil
 import threading
+from typing import Any
 
 import msgspec
 import pytest
@@ -28,7 +31,7 @@ SIDE = "restore-1"
 
 
 @pytest.fixture
-def kept(nights):
+def kept(nights: Any) -> Any:
     """A bundle of an awkward tree."""
     shutil.rmtree(nights.tree)
     awkward_tree(nights.root)
@@ -40,12 +43,12 @@ def kept(nights):
     return nights
 
 
-def subject(nights):
+def subject(nights: Any) -> Any:
     root = str(nights.tree)
     return {"kind": "account", "name": "millpond", "host": "", "root": root, "home": root}
 
 
-def restore(nights, side=SIDE, recorded=(), **more):
+def restore(nights: Any, side: Any = SIDE, recorded: Any = (), **more: Any) -> Any:
     """Restore the newest bundle in place; return the result, the plan and the log."""
     *_, name = sorted(nights.known)
     plan = nights.root / "plan.jsonl"
@@ -73,7 +76,7 @@ def restore(nights, side=SIDE, recorded=(), **more):
         return found, list(plan_lines(lines)), log
 
 
-def side_order(nights, kind, **more):
+def side_order(nights: Any, kind: Any, **more: Any) -> Any:
     order = made(
         kind,
         {"subject": subject(nights), "side": SIDE, "spool": str(nights.root / "spool5"), **more},
@@ -81,19 +84,19 @@ def side_order(nights, kind, **more):
     return SideTask(order, Emitter(io.BytesIO())).run()
 
 
-def sides(nights):
+def sides(nights: Any) -> Any:
     folder = nights.root / os.fsdecode(NAME)
     return sorted(os.listdir(folder)) if folder.exists() else []
 
 
-def remove(path):
+def remove(path: Any) -> None:
     if path.is_symlink() or not path.is_dir():
         path.unlink()
     else:
         shutil.rmtree(path)
 
 
-def disturb(tree, seed):
+def disturb(tree: Any, seed: Any) -> None:
     """Change a tree in many ways, as its owner and an intruder might."""
     chance = random.Random(seed)
     paths = sorted(p for p in tree.rglob("*") if len(os.fsencode(p)) < 3000)
@@ -128,7 +131,7 @@ def disturb(tree, seed):
 
 
 @pytest.mark.parametrize("seed", range(12))
-def test_a_disturbed_tree_is_as_in_the_bundle_and_undone_as_before(kept, seed):
+def test_a_disturbed_tree_is_as_in_the_bundle_and_undone_as_before(kept: Any, seed: Any) -> None:
     saved = picture(kept.tree)
     disturb(kept.tree, seed)
     before = picture(kept.tree)
@@ -148,7 +151,7 @@ def test_a_disturbed_tree_is_as_in_the_bundle_and_undone_as_before(kept, seed):
         side_order(kept, UndoOrder)
 
 
-def test_a_plan_changes_nothing_and_says_what_would_happen(kept):
+def test_a_plan_changes_nothing_and_says_what_would_happen(kept: Any) -> None:
     (kept.tree / "site/index.php").write_text("hacked\n")
     (kept.tree / "site/style.css").unlink()
     (kept.tree / "site/shell.php").write_text("x")
@@ -170,7 +173,7 @@ def test_a_plan_changes_nothing_and_says_what_would_happen(kept):
     assert [line.path for line in plan if line.action == Action.REMOVE] == ["site/shell.php"]
 
 
-def test_only_chosen_paths_change_and_their_parents_keep_their_times(kept):
+def test_only_chosen_paths_change_and_their_parents_keep_their_times(kept: Any) -> None:
     shutil.rmtree(kept.tree / "site")
     (kept.tree / "plain").write_text("changed")
     before = picture(kept.tree)
@@ -193,7 +196,9 @@ def test_only_chosen_paths_change_and_their_parents_keep_their_times(kept):
         ("both", "mine\n", "old\n", True),
     ],
 )
-def test_conflicts_are_settled_by_choice(kept, conflicts, index, style, beside):
+def test_conflicts_are_settled_by_choice(
+    kept: Any, conflicts: Any, index: Any, style: Any, beside: Any
+) -> None:
     (kept.tree / "site/index.php").write_text("mine\n")
     (kept.tree / "site/style.css").write_text("old\n")
     os.utime(kept.tree / "site/style.css", ns=(1, 1))
@@ -204,7 +209,7 @@ def test_conflicts_are_settled_by_choice(kept, conflicts, index, style, beside):
     assert [path.read_text() for path in others] == ["index.php as it was\n"] * beside
 
 
-def test_contents_are_compared_on_demand(kept):
+def test_contents_are_compared_on_demand(kept: Any) -> None:
     path = kept.tree / "site/index.php"
     info = path.stat()
     path.write_text("INDEX.PHP as it was\n")
@@ -215,7 +220,7 @@ def test_contents_are_compared_on_demand(kept):
     assert path.read_text() == "index.php as it was\n" and found.plan.changes == 1
 
 
-def test_what_the_job_excludes_and_own_folders_are_never_extra(kept):
+def test_what_the_job_excludes_and_own_folders_are_never_extra(kept: Any) -> None:
     for name in ("site/error.log", "own/records", "extra"):
         (kept.tree / name).parent.mkdir(exist_ok=True)
         (kept.tree / name).write_text("x")
@@ -226,7 +231,7 @@ def test_what_the_job_excludes_and_own_folders_are_never_extra(kept):
     assert (kept.tree / "own/records").exists() and (kept.tree / "site/error.log").exists()
 
 
-def test_what_the_bundle_does_not_hold_removes_nothing(kept):
+def test_what_the_bundle_does_not_hold_removes_nothing(kept: Any) -> None:
     before = picture(kept.tree)
     for chosen in ({"paths": ["no/such"]}, {"contents": ["mail"]}):
         with pytest.raises(SettingError, match="Nothing in the bundle"):
@@ -235,7 +240,7 @@ def test_what_the_bundle_does_not_hold_removes_nothing(kept):
     assert restore(kept, remove_extra=True, contents=[])[0].plan.changes == 0, "none means all"
 
 
-def test_a_home_that_is_gone_comes_back(kept):
+def test_a_home_that_is_gone_comes_back(kept: Any) -> None:
     """Also only a part of it."""
     saved = picture(kept.tree)
     shutil.rmtree(kept.tree)
@@ -248,7 +253,7 @@ def test_a_home_that_is_gone_comes_back(kept):
     assert picture(kept.tree).keys() == {b"", b"site", b"site/index.php"}
 
 
-def test_all_that_goes_with_a_folder_is_in_the_plan(kept):
+def test_all_that_goes_with_a_folder_is_in_the_plan(kept: Any) -> None:
     (kept.tree / "extra/deep").mkdir(parents=True)
     (kept.tree / "extra/deep/file").write_bytes(b"12345")
     (kept.tree / "site/style.css").unlink()
@@ -267,12 +272,12 @@ class CutError(BaseException):
     """The machine goes down."""
 
 
-def cut_at(step, monkeypatch):
+def cut_at(step: Any, monkeypatch: pytest.MonkeyPatch) -> Any:
     """Let a switch stop before one of its changes; return a list of the steps that came."""
     steps, whole = [], Switch.__init__
 
-    def begin(self, root, home, side, on_step=None):
-        def count(number):
+    def begin(self: Any, root: Any, home: Any, side: Any, on_step: Any = None) -> None:
+        def count(number: Any) -> None:
             steps.append(number)
             if number == step:
                 raise CutError
@@ -283,7 +288,7 @@ def cut_at(step, monkeypatch):
     return steps
 
 
-def changes(kept):
+def changes(kept: Any) -> Any:
     (kept.tree / "site/index.php").write_text("hacked\n")
     (kept.tree / "site/style.css").unlink()
     (kept.tree / "extra").mkdir()
@@ -294,7 +299,9 @@ def changes(kept):
     return picture(kept.tree)
 
 
-def test_a_switch_that_is_cut_anywhere_is_finished(kept, monkeypatch):
+def test_a_switch_that_is_cut_anywhere_is_finished(
+    kept: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     saved, step = picture(kept.tree), 0
     while True:
         step += 1
@@ -316,7 +323,9 @@ def test_a_switch_that_is_cut_anywhere_is_finished(kept, monkeypatch):
     assert step > 10 and picture(kept.tree) == saved
 
 
-def test_an_undo_that_is_cut_anywhere_is_finished(kept, monkeypatch):
+def test_an_undo_that_is_cut_anywhere_is_finished(
+    kept: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     saved, step = picture(kept.tree), 0
     while True:
         step += 1
@@ -337,10 +346,12 @@ def test_an_undo_that_is_cut_anywhere_is_finished(kept, monkeypatch):
     assert step > 10 and picture(kept.tree) == before != saved
 
 
-def test_cut_before_the_switch_nothing_has_changed(kept, monkeypatch):
+def test_cut_before_the_switch_nothing_has_changed(
+    kept: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     before = changes(kept)
 
-    def cut(*args):
+    def cut(*args: Any) -> None:
         raise CutError
 
     monkeypatch.setattr(module, "switched", cut)
@@ -352,7 +363,7 @@ def test_cut_before_the_switch_nothing_has_changed(kept, monkeypatch):
     assert side_order(kept, RecoverOrder).state == "gone", "there is nothing any more"
 
 
-def test_damage_on_the_store_changes_nothing(kept):
+def test_damage_on_the_store_changes_nothing(kept: Any) -> None:
     changes(kept)
     (kept.tree / "big").unlink()
     before = picture(kept.tree)
@@ -363,7 +374,7 @@ def test_damage_on_the_store_changes_nothing(kept):
     assert picture(kept.tree) == before and sides(kept) == []
 
 
-def test_what_changed_since_is_named_before_it_is_undone(kept):
+def test_what_changed_since_is_named_before_it_is_undone(kept: Any) -> None:
     changes(kept)
     restore(kept, remove_extra=True)
     (kept.tree / "site/index.php").write_text("edited since\n")
@@ -379,7 +390,9 @@ def test_what_changed_since_is_named_before_it_is_undone(kept):
     assert (undone / "site/index.php").read_text() == "edited since\n"
 
 
-def test_a_folder_exchanged_for_a_link_leads_nowhere(kept, monkeypatch):
+def test_a_folder_exchanged_for_a_link_leads_nowhere(
+    kept: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Its owner does that between the plan and the switch."""
     outside = kept.root / "outside"
     outside.mkdir()
@@ -387,7 +400,7 @@ def test_a_folder_exchanged_for_a_link_leads_nowhere(kept, monkeypatch):
     changes(kept)
     whole = module.switched
 
-    def exchange(root, home, side):
+    def exchange(root: Any, home: Any, side: Any) -> Any:
         shutil.rmtree(kept.tree / "site")
         (kept.tree / "site").symlink_to(outside)
         return whole(root, home, side)
@@ -401,7 +414,7 @@ def test_a_folder_exchanged_for_a_link_leads_nowhere(kept, monkeypatch):
     assert (outside.stat().st_mode & 0o777, outside.stat().st_uid) == (0o755, os.geteuid())
 
 
-def test_nothing_is_set_aside_where_its_owner_could_take_it(kept):
+def test_nothing_is_set_aside_where_its_owner_could_take_it(kept: Any) -> None:
     """The side folder is next to the home, in a folder that only root can change."""
     for uid, mode, is_ours in ((0, 0o755, True), (12345, 0o755, False), (0, 0o777, False)):
         home = kept.root / f"homes-{uid}-{mode:o}" / "millpond"
@@ -412,7 +425,7 @@ def test_nothing_is_set_aside_where_its_owner_could_take_it(kept):
         assert (os.fsencode(home.parent) in found) == is_ours
 
 
-def test_hard_links_are_kept_together(kept):
+def test_hard_links_are_kept_together(kept: Any) -> None:
     """Also to a file that stays as it is."""
     os.unlink(kept.tree / "zz-hard")
     (kept.tree / "zz-hard").write_text("another file")
@@ -421,7 +434,7 @@ def test_hard_links_are_kept_together(kept):
     assert os.stat(kept.tree / "zz-hard").st_ino == os.stat(kept.tree / "plain").st_ino == saved
 
 
-def test_a_plan_line_is_open_json(kept):
+def test_a_plan_line_is_open_json(kept: Any) -> None:
     changes(kept)
     restore(kept, plan_only=True)
     rows = [msgspec.json.decode(line) for line in (kept.root / "plan.jsonl").open("rb")]

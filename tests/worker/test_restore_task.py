@@ -1,5 +1,7 @@
 """Bringing back, without a service: where it may go, what is checked, what is not believed."""
 
+from __future__ import annotations
+
 import errno
 import io
 import os
@@ -7,6 +9,8 @@ import shutil
 import stat
 import subprocess
 import threading
+from collections.abc import Iterator
+from typing import Any
 
 import pytest
 from nights import made
@@ -25,7 +29,7 @@ from fasciculus.worker.restore.task import RestoreTask
 
 
 @pytest.fixture
-def kept(nights):
+def kept(nights: Any) -> Any:
     """A bundle of the tree, and restores of it."""
     (nights.tree / "empty").mkdir()
     os.chmod(nights.tree / "site-1/page-1.html", 0o4640)
@@ -36,7 +40,9 @@ def kept(nights):
     return nights
 
 
-def restore(nights, target=None, told=None, recorded=(), **more):
+def restore(
+    nights: Any, target: Any = None, told: Any = None, recorded: Any = (), **more: Any
+) -> Any:
     """Restore, with empty records by default; return the result and the lines of the log."""
     (name,) = nights.known
     order = made(
@@ -62,7 +68,7 @@ def restore(nights, target=None, told=None, recorded=(), **more):
     return found, [event.text for event in events if isinstance(event, Log)]
 
 
-def altered(nights, change):
+def altered(nights: Any, change: Any) -> None:
     """Let the store say something else of its only bundle."""
     (name,) = nights.known
     nights.forge(name, lambda entries: list(change(entries)))
@@ -71,7 +77,7 @@ def altered(nights, change):
 # Where to ---------------------------------------------------------------------------
 
 
-def test_everything_comes_back(kept):
+def test_everything_comes_back(kept: Any) -> None:
     found, log = restore(kept)
     assert found.outcome == "done" and found.bytes == sum(
         path.stat().st_size
@@ -83,13 +89,13 @@ def test_everything_comes_back(kept):
 
 
 @pytest.mark.parametrize("target", ["relative/x", "/"])
-def test_a_target_that_is_no_folder_of_its_own(kept, target):
+def test_a_target_that_is_no_folder_of_its_own(kept: Any, target: Any) -> None:
     with pytest.raises(SettingError, match="not an absolute folder") as caught:
         restore(kept, target)
     assert caught.value.field == "target"
 
 
-def test_nothing_is_overwritten(kept):
+def test_nothing_is_overwritten(kept: Any) -> None:
     target = kept.root / "used"
     target.mkdir()
     (target / "mine").write_text("x")
@@ -98,7 +104,7 @@ def test_nothing_is_overwritten(kept):
     assert caught.value.field == "target" and os.listdir(target) == ["mine"]
 
 
-def test_a_target_that_is_a_file(kept):
+def test_a_target_that_is_a_file(kept: Any) -> None:
     (kept.root / "plain").write_text("x")
     for target in (kept.root / "plain", kept.root / "plain/below"):
         with pytest.raises(SettingError, match="cannot be used"):
@@ -106,11 +112,13 @@ def test_a_target_that_is_a_file(kept):
     assert (kept.root / "plain").read_text() == "x"
 
 
-def test_a_disk_without_room_is_said_before_anything_is_written(kept, monkeypatch):
+def test_a_disk_without_room_is_said_before_anything_is_written(
+    kept: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     wanted = restore(kept)[0].bytes
     shutil.rmtree(kept.root / "back")
     for free, refused in ((wanted - 1, True), (wanted, False)):
-        monkeypatch.setattr(LocalTree, "free", property(lambda self, free=free: free))
+        monkeypatch.setattr(LocalTree, "free", property(lambda self, free=free: free))  # type: ignore[misc]
         if not refused:
             assert restore(kept)[0].outcome == "done"
             continue
@@ -123,7 +131,7 @@ def test_a_disk_without_room_is_said_before_anything_is_written(kept, monkeypatc
 # What ---------------------------------------------------------------------------
 
 
-def test_a_part_with_its_folders(kept):
+def test_a_part_with_its_folders(kept: Any) -> None:
     restore(kept, paths=["site-1/page-1.html", "film.bin"])
     found = picture(kept.root / "back/files")
     assert set(found) == {b"", b"site-1", b"site-1/page-1.html", b"film.bin"}
@@ -132,13 +140,13 @@ def test_a_part_with_its_folders(kept):
         assert found[path] == whole[path]
 
 
-def test_a_hard_link_alone_brings_its_own_bytes(kept):
+def test_a_hard_link_alone_brings_its_own_bytes(kept: Any) -> None:
     restore(kept, paths=["zz-same.bin"])
     found = picture(kept.root / "back/files")
     assert found[b"zz-same.bin"][5] == picture(kept.tree)[b"picture.bin"][5]
 
 
-def test_two_names_of_a_file_stay_one_also_without_the_first(kept):
+def test_two_names_of_a_file_stay_one_also_without_the_first(kept: Any) -> None:
     os.link(kept.tree / "picture.bin", kept.tree / "zz-third.bin")
     kept.known = []
     kept.night(incremental=False)
@@ -148,7 +156,7 @@ def test_two_names_of_a_file_stay_one_also_without_the_first(kept):
     assert one.stat().st_ino == other.stat().st_ino
 
 
-def test_nothing_that_matches_is_said_at_the_option(kept):
+def test_nothing_that_matches_is_said_at_the_option(kept: Any) -> None:
     for more in ({"paths": ["none"]}, {"contents": ["mail"]}):
         with pytest.raises(SettingError, match="matches what was asked for") as caught:
             restore(kept, **more)
@@ -156,14 +164,14 @@ def test_nothing_that_matches_is_said_at_the_option(kept):
         assert not (kept.root / "back").exists(), "no empty folder is left"
 
 
-def test_a_database_that_the_bundle_lacks(kept):
+def test_a_database_that_the_bundle_lacks(kept: Any) -> None:
     with pytest.raises(SettingError, match="holds no database “shop”") as caught:
         restore(kept, databases={"shop": "shop_2"})
     assert caught.value.field == "databases" and caught.value.hint == "It holds: none."
     assert not (kept.root / "back").exists(), "before anything is written"
 
 
-def test_a_bundle_that_is_none(kept):
+def test_a_bundle_that_is_none(kept: Any) -> None:
     kept.known = ["2026-01-01T000000Z-nightly"]
     with pytest.raises(MissingError, match="no complete bundle"):
         restore(kept)
@@ -172,11 +180,11 @@ def test_a_bundle_that_is_none(kept):
 # What a store may say that is not true ----------------------------------------------
 
 
-def test_a_link_in_the_listing_does_not_lead_out(kept):
+def test_a_link_in_the_listing_does_not_lead_out(kept: Any) -> None:
     """A hostile store lists a link, and then a file below it."""
     (kept.root / "victim").mkdir()
 
-    def change(entries):
+    def change(entries: Any) -> Iterator[Any]:
         yield from entries
         file = next(entry for entry in entries if entry.type == "file")
         yield Entry("files", b"zzz", SYMLINK, target=os.fsencode(kept.root / "victim"))
@@ -190,10 +198,10 @@ def test_a_link_in_the_listing_does_not_lead_out(kept):
     assert (kept.root / "back/files/film.bin").exists(), "all else comes back"
 
 
-def test_a_name_that_is_there_already_is_not_written_through(kept):
+def test_a_name_that_is_there_already_is_not_written_through(kept: Any) -> None:
     (kept.root / "victim").write_text("mine")
 
-    def change(entries):
+    def change(entries: Any) -> Iterator[Any]:
         yield from entries
         file = next(entry for entry in entries if entry.type == "file")
         yield Entry("files", b"zzz", SYMLINK, target=os.fsencode(kept.root / "victim"))
@@ -208,9 +216,9 @@ def test_a_name_that_is_there_already_is_not_written_through(kept):
 
 @pytest.mark.parametrize(("number", "ends"), [(errno.ENOSPC, True), (errno.EPERM, False)])
 def test_one_odd_entry_costs_that_entry_and_a_full_disk_ends_the_restore(
-    kept, monkeypatch, number, ends
-):
-    def refused(path, mode=0o666, **more):
+    kept: Any, monkeypatch: pytest.MonkeyPatch, number: Any, ends: Any
+) -> None:
+    def refused(path: Any, mode: Any = 0o666, **more: Any) -> None:
         raise OSError(number, os.strerror(number))
 
     monkeypatch.setattr(module.os, "mkfifo", refused)
@@ -223,8 +231,8 @@ def test_one_odd_entry_costs_that_entry_and_a_full_disk_ends_the_restore(
     assert "pipe: Operation not permitted" in log
 
 
-def test_a_hard_link_to_what_this_restore_did_not_write(kept):
-    def change(entries):
+def test_a_hard_link_to_what_this_restore_did_not_write(kept: Any) -> None:
+    def change(entries: Any) -> Iterator[Any]:
         yield from entries
         yield Entry("files", b"zzz", link=b"not/listed", size=5, digest="0" * 64)
 
@@ -234,8 +242,8 @@ def test_a_hard_link_to_what_this_restore_did_not_write(kept):
     assert not (kept.root / "back/files/zzz").exists()
 
 
-def test_bytes_that_are_not_what_the_listing_says(kept):
-    def change(entries):
+def test_bytes_that_are_not_what_the_listing_says(kept: Any) -> None:
+    def change(entries: Any) -> Iterator[Any]:
         for entry in entries:
             if entry.path == b"film.bin":
                 entry.digest = "0" * 64
@@ -248,8 +256,8 @@ def test_bytes_that_are_not_what_the_listing_says(kept):
     assert any(line.startswith("film.bin: ") for line in log)
 
 
-def test_many_that_are_lost_are_counted_and_a_few_named(kept):
-    def change(entries):
+def test_many_that_are_lost_are_counted_and_a_few_named(kept: Any) -> None:
+    def change(entries: Any) -> Iterator[Any]:
         for entry in entries:
             if entry.path.endswith(b".html"):
                 entry.digest = "0" * 64
@@ -262,7 +270,7 @@ def test_many_that_are_lost_are_counted_and_a_few_named(kept):
     assert sum(".html: its bytes" in line for line in log) == 60
 
 
-def test_a_listing_that_another_manifest_names_is_not_believed(kept):
+def test_a_listing_that_another_manifest_names_is_not_believed(kept: Any) -> None:
     (name,) = kept.known
     folder = kept.root / "attic/accounts/millpond/bundles" / name
     data = bytearray((folder / "listing.jsonl.zst").read_bytes())
@@ -274,7 +282,7 @@ def test_a_listing_that_another_manifest_names_is_not_believed(kept):
     assert not (kept.root / "back").exists()
 
 
-def test_folders_get_their_time_after_what_is_in_them(kept):
+def test_folders_get_their_time_after_what_is_in_them(kept: Any) -> None:
     os.utime(kept.tree / "site-1", ns=(1, 1_234_567_890_000_000_001))
     os.chmod(kept.tree / "site-1", 0o500)
     kept.known = []
@@ -285,8 +293,10 @@ def test_folders_get_their_time_after_what_is_in_them(kept):
     assert info.st_mtime_ns == 1_234_567_890_000_000_001 and info.st_mode & 0o777 == 0o500
 
 
-def test_without_root_owners_and_devices_are_left_with_a_word(kept, monkeypatch):
-    def change(entries):
+def test_without_root_owners_and_devices_are_left_with_a_word(
+    kept: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def change(entries: Any) -> Iterator[Any]:
         yield from entries
         yield Entry("files", b"zzz", "char", rdev=(1, 3))
 
@@ -302,7 +312,7 @@ def test_without_root_owners_and_devices_are_left_with_a_word(kept, monkeypatch)
 # Into folders of people who may be hostile -------------------------------------------
 
 
-def test_a_target_below_a_link_that_others_could_set_is_refused(kept):
+def test_a_target_below_a_link_that_others_could_set_is_refused(kept: Any) -> None:
     shared = kept.root / "shared"
     shared.mkdir()
     os.chmod(shared, 0o777)
@@ -315,7 +325,9 @@ def test_a_target_below_a_link_that_others_could_set_is_refused(kept):
     assert os.listdir(kept.root / "victim") == []
 
 
-def test_a_target_that_is_exchanged_meanwhile_leads_nothing_elsewhere(kept, monkeypatch):
+def test_a_target_that_is_exchanged_meanwhile_leads_nothing_elsewhere(
+    kept: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Its owner renames the target away and puts a link there while it is being filled."""
     shared = kept.root / "shared"
     shared.mkdir()
@@ -323,7 +335,9 @@ def test_a_target_that_is_exchanged_meanwhile_leads_nothing_elsewhere(kept, monk
     (kept.root / "victim").mkdir()
     made = []
 
-    def exchanged(self, path, chunks, like, write=LocalTree.create_file):
+    def exchanged(
+        self: Any, path: Any, chunks: Any, like: Any, write: Any = LocalTree.create_file
+    ) -> Any:
         if not made:
             (shared / "back").rename(shared / "aside")
             (shared / "back").symlink_to(kept.root / "victim")
@@ -336,7 +350,9 @@ def test_a_target_that_is_exchanged_meanwhile_leads_nothing_elsewhere(kept, monk
     assert picture(shared / "aside/files") == picture(kept.tree)
 
 
-def test_nobody_else_writes_there_before_the_end(kept, monkeypatch):
+def test_nobody_else_writes_there_before_the_end(
+    kept: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Owners and modes of folders are given last, files are nobody's until they are whole."""
     if os.geteuid():
         pytest.skip("owners need root")
@@ -348,7 +364,7 @@ def test_nobody_else_writes_there_before_the_end(kept, monkeypatch):
     seen = set()
     create = LocalTree.create_file
 
-    def looked_at(self, path, chunks, like):
+    def looked_at(self: Any, path: Any, chunks: Any, like: Any) -> None:
         place = kept.root / "back" / os.fsdecode(path)
         create(self, path, chunks, like)
         info = place.parent.stat()
@@ -360,8 +376,10 @@ def test_nobody_else_writes_there_before_the_end(kept, monkeypatch):
     assert (kept.root / "back/files/site-1").stat().st_uid == 12345
 
 
-def test_what_could_not_be_written_to_its_end_does_not_stay_as_if_it_were(kept, monkeypatch):
-    def full(self, entry, alone=False):
+def test_what_could_not_be_written_to_its_end_does_not_stay_as_if_it_were(
+    kept: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def full(self: Any, entry: Any, alone: Any = False) -> Iterator[Any]:
         yield b"some of it"
         raise OSError(errno.ENOSPC, "No space left on device")
 
@@ -373,14 +391,14 @@ def test_what_could_not_be_written_to_its_end_does_not_stay_as_if_it_were(kept, 
 
 
 @pytest.fixture
-def deep(kept):
+def deep(kept: Any) -> Iterator[Any]:
     """Trees too deep for removal by path are removed in another way."""
     yield kept
     for place in (kept.tree, kept.root / "back"):
         subprocess.run(["find", str(place), "-mindepth", "1", "-delete"], check=False)
 
 
-def test_paths_longer_than_the_kernel_takes_come_back(deep):
+def test_paths_longer_than_the_kernel_takes_come_back(deep: Any) -> None:
     kept = deep
     here = os.open(kept.tree, os.O_RDONLY)
     for _ in range(40):
@@ -408,7 +426,7 @@ def test_paths_longer_than_the_kernel_takes_come_back(deep):
     os.close(here)
 
 
-def test_a_store_that_altered_everything_consistently_is_not_believed(kept):
+def test_a_store_that_altered_everything_consistently_is_not_believed(kept: Any) -> None:
     """Contents, listing and manifest agree with each other, and not with the records."""
     (name,) = kept.known
     recorded = [kept.copy_order(name)]
@@ -421,7 +439,7 @@ def test_a_store_that_altered_everything_consistently_is_not_believed(kept):
     assert restore(kept)[0].outcome == "done", "nobody knows better without records"
 
 
-def with_privileges(entries):
+def with_privileges(entries: Any) -> Iterator[Any]:
     """A file that runs as its owner, a device, and an attribute of the system."""
     for entry in entries:
         if entry.path == b"film.bin":
@@ -431,7 +449,7 @@ def with_privileges(entries):
     yield Entry("files", b"zzz", "char", mode=0o666, rdev=(1, 3))
 
 
-def test_privileges_come_back_only_where_the_records_vouch_or_on_request(kept):
+def test_privileges_come_back_only_where_the_records_vouch_or_on_request(kept: Any) -> None:
     """And each is named before anything is written."""
     altered(kept, with_privileges)
     back = kept.root / "back/files"
@@ -449,14 +467,16 @@ def test_privileges_come_back_only_where_the_records_vouch_or_on_request(kept):
 
 
 @pytest.mark.parametrize(("kind", "bits"), [("char", stat.S_IFCHR), ("block", stat.S_IFBLK)])
-def test_a_device_is_made_as_root_with_its_numbers(kept, monkeypatch, kind, bits):
-    def change(entries):
+def test_a_device_is_made_as_root_with_its_numbers(
+    kept: Any, monkeypatch: pytest.MonkeyPatch, kind: Any, bits: Any
+) -> None:
+    def change(entries: Any) -> Iterator[Any]:
         yield from entries
         yield Entry("files", b"zzz", kind, mode=0o660, rdev=(8, 17))
 
     made = []
 
-    def mknod(name, mode, device, *, dir_fd):
+    def mknod(name: Any, mode: Any, device: Any, *, dir_fd: Any) -> None:
         made.append((name, mode, os.major(device), os.minor(device)))
         os.mkfifo(name, dir_fd=dir_fd)
 
@@ -467,7 +487,7 @@ def test_a_device_is_made_as_root_with_its_numbers(kept, monkeypatch, kind, bits
     assert stat.S_IMODE((kept.root / "back/files/zzz").stat().st_mode) == 0o660
 
 
-def test_nothing_stays_open(kept):
+def test_nothing_stays_open(kept: Any) -> None:
     before = len(os.listdir("/proc/self/fd"))
     restore(kept)
     with pytest.raises(SettingError):
@@ -475,7 +495,7 @@ def test_nothing_stays_open(kept):
     assert len(os.listdir("/proc/self/fd")) <= before
 
 
-def test_how_far_it_is_is_told_and_what_came_back_counted(kept):
+def test_how_far_it_is_is_told_and_what_came_back_counted(kept: Any) -> None:
     for number in range(200):
         (kept.tree / f"small-{number:03}").write_bytes(b"x")
     kept.known = []
@@ -489,7 +509,7 @@ def test_how_far_it_is_is_told_and_what_came_back_counted(kept):
     assert [event.entries for event in stages] == sorted(event.entries for event in stages)
 
 
-def test_holes_come_back_as_holes(kept):
+def test_holes_come_back_as_holes(kept: Any) -> None:
     with (kept.tree / "sparse").open("wb") as file:
         file.write(b"begin")
         file.seek(40 * 1024 * 1024)
@@ -506,7 +526,7 @@ def test_holes_come_back_as_holes(kept):
         assert (kept.root / "back/files" / name).stat().st_blocks * 512 < most, name
 
 
-def flags_of(path) -> str:
+def flags_of(path: Any) -> str:
     descriptor = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
     try:
         return read_flags(descriptor)
@@ -514,13 +534,13 @@ def flags_of(path) -> str:
         os.close(descriptor)
 
 
-def chattr(change, *paths):
+def chattr(change: Any, *paths: Any) -> Any:
     """Return whether flags of files can be changed here."""
     done = subprocess.run(["chattr", change, *map(str, paths)], capture_output=True)
     return done.returncode == 0
 
 
-def test_flags_of_inodes_come_back_last_of_all(nights):
+def test_flags_of_inodes_come_back_last_of_all(nights: Any) -> None:
     """Immutable files get their contents, names and time first."""
     tree = nights.tree
     (tree / "kept").mkdir()
@@ -555,11 +575,11 @@ def test_flags_of_inodes_come_back_last_of_all(nights):
         chattr("-i", tree / "kept", tree / "kept/page", back, back / "page")
 
 
-def test_flags_that_cannot_be_set_are_said(kept, monkeypatch):
-    def refused(descriptor, names):
+def test_flags_that_cannot_be_set_are_said(kept: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    def refused(descriptor: Any, names: Any) -> None:
         raise PermissionError(errno.EPERM, "Operation not permitted")
 
-    def change(entries):
+    def change(entries: Any) -> Iterator[Any]:
         for entry in entries:
             if entry.path in (b"film.bin", b"site-1"):
                 entry.flags = "schg,sappnd"
@@ -575,14 +595,14 @@ def test_flags_that_cannot_be_set_are_said(kept, monkeypatch):
 STEPS = ("make_folder", "create_file", "create_node", "finish_folder", "dress_file", "link")
 
 
-def killed_at(nights, step: int) -> bool:
+def killed_at(nights: Any, step: int) -> bool:
     """Restore in a process that dies before a step; whether it got so far."""
     child = os.fork()
     if not child:
         left = [step]
 
-        def counted(method):
-            def wrapped(self, *values):
+        def counted(method: Any) -> Any:
+            def wrapped(self: Any, *values: Any) -> Any:
                 left[0] -= 1
                 if left[0] < 0:
                     os._exit(9)
@@ -599,7 +619,9 @@ def killed_at(nights, step: int) -> bool:
     return os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 9
 
 
-def test_a_restore_that_is_killed_anywhere_is_taken_up_again(nights, monkeypatch):
+def test_a_restore_that_is_killed_anywhere_is_taken_up_again(
+    nights: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Its leftovers are intact or written again, whoever had the folder meanwhile."""
     for path in nights.tree.iterdir():
         shutil.rmtree(path) if path.is_dir() else path.unlink()
@@ -633,7 +655,7 @@ def test_a_restore_that_is_killed_anywhere_is_taken_up_again(nights, monkeypatch
     assert step > 12
 
 
-def test_what_lies_in_the_way_of_a_restore_that_is_taken_up_is_not_followed(kept):
+def test_what_lies_in_the_way_of_a_restore_that_is_taken_up_is_not_followed(kept: Any) -> None:
     outside = kept.root / "outside"
     outside.mkdir()
     (outside / "secret").write_text("of another user")

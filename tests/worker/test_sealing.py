@@ -1,8 +1,12 @@
 """Bundles sealed to keys: written without one, read with any, opened by Debian's own program."""
 
+from __future__ import annotations
+
 import os
 import subprocess
 import threading
+from pathlib import Path
+from typing import Any
 
 import pytest
 from nights import MIB, SUBJECT, NotAll
@@ -21,7 +25,7 @@ BOTH = [ONE[1], OTHER[1]]
 
 
 @pytest.fixture
-def sealed(nights):
+def sealed(nights: Any) -> Any:
     """Two nights of a tree, sealed to two keys by a service that has neither."""
     nights.night(seal_to=BOTH)
     (nights.tree / "page.bin").write_bytes(os.urandom(700_000))
@@ -29,12 +33,12 @@ def sealed(nights):
     return nights
 
 
-def with_key(nights, *identities):
+def with_key(nights: Any, *identities: Any) -> Any:
     nights.identities = list(identities)
     return nights
 
 
-def test_a_store_reveals_no_name_and_no_contents(sealed):
+def test_a_store_reveals_no_name_and_no_contents(sealed: Any) -> None:
     attic = sealed.root / "attic"
     for path in attic.rglob("*"):
         if path.is_file():
@@ -47,14 +51,14 @@ def test_a_store_reveals_no_name_and_no_contents(sealed):
 
 
 @pytest.mark.parametrize("identity", [ONE[0], OTHER[0]], ids=["one", "other"])
-def test_either_key_brings_all_of_it_back_and_no_other_does(sealed, identity):
+def test_either_key_brings_all_of_it_back_and_no_other_does(sealed: Any, identity: Any) -> None:
     for name in sealed.known:
         assert with_key(sealed, STRANGER[0], identity).restored(name) == sealed.images[name]
     with pytest.raises(FasciculusError, match="none of its private keys is at hand"):
         with_key(sealed, STRANGER[0]).restored(sealed.known[-1])
 
 
-def test_debians_age_opens_it_with_either_key(sealed, tmp_path):
+def test_debians_age_opens_it_with_either_key(sealed: Any, tmp_path: Path) -> None:
     name = sealed.known[0]
     folder = sealed.root / "attic" / SUBJECT.bundle(name)
     checked = subprocess.run(["sha256sum", "-c", "SHA256SUMS"], cwd=folder, capture_output=True)
@@ -79,14 +83,14 @@ def test_debians_age_opens_it_with_either_key(sealed, tmp_path):
         assert b"{" in listing.stdout, listing
 
 
-def test_one_file_needs_but_a_stretch_of_its_piece(sealed, tmp_path):
+def test_one_file_needs_but_a_stretch_of_its_piece(sealed: Any, tmp_path: Path) -> None:
     plain, wrapped = tmp_path / "plain", tmp_path / "wrapped.age"
     plain.write_bytes(os.urandom(5 * MIB + 17))
     Sealer(BOTH).seal(plain, wrapped)
     data, asked = plain.read_bytes(), []
 
     class Source:
-        def open(self, path, offset=0, length=None):
+        def open(self, path: Any, offset: Any = 0, length: Any = None) -> Any:
             asked.append(length)
             file = wrapped.open("rb")
             file.seek(offset)
@@ -103,7 +107,7 @@ def test_one_file_needs_but_a_stretch_of_its_piece(sealed, tmp_path):
 
 
 @pytest.mark.parametrize("place", ["head", "middle", "end", "cut", "swapped"])
-def test_what_was_altered_is_noticed(tmp_path, place):
+def test_what_was_altered_is_noticed(tmp_path: Path, place: Any) -> None:
     plain, wrapped = tmp_path / "plain", tmp_path / "wrapped.age"
     plain.write_bytes(os.urandom(300_000))
     Sealer([ONE[1]]).seal(plain, wrapped)
@@ -120,7 +124,7 @@ def test_what_was_altered_is_noticed(tmp_path, place):
     wrapped.write_bytes(data)
 
     class Source:
-        def open(self, path, offset=0, length=None):
+        def open(self, path: Any, offset: Any = 0, length: Any = None) -> Any:
             file = wrapped.open("rb")
             file.seek(offset)
             return file
@@ -129,7 +133,7 @@ def test_what_was_altered_is_noticed(tmp_path, place):
         UnsealedSource(Source(), [ONE[0]]).open("wrapped.age").read()
 
 
-def reseal(nights, recipients, stop=None):
+def reseal(nights: Any, recipients: Any, stop: Any = None) -> Any:
     result, _ = nights.maintenance(
         ResealOrder,
         ResealTask if stop is None else lambda o, e, s: ResealTask(o, e, stop),
@@ -147,7 +151,7 @@ def reseal(nights, recipients, stop=None):
     return result
 
 
-def test_what_lies_there_is_sealed_resealed_and_opened_again(nights):
+def test_what_lies_there_is_sealed_resealed_and_opened_again(nights: Any) -> None:
     nights.night()
     (nights.tree / "page.bin").write_bytes(os.urandom(700_000))
     nights.night()
@@ -156,7 +160,7 @@ def test_what_lies_there_is_sealed_resealed_and_opened_again(nights):
     class AfterOne(threading.Event):
         looks = 0
 
-        def is_set(self):
+        def is_set(self) -> Any:
             self.looks += 1
             return self.looks > 1
 
@@ -177,7 +181,9 @@ def test_what_lies_there_is_sealed_resealed_and_opened_again(nights):
         assert with_key(nights).restored(name) == nights.images[name]
 
 
-def test_a_piece_that_somebody_else_sealed_to_our_key_is_not_taken_for_ours(nights, tmp_path):
+def test_a_piece_that_somebody_else_sealed_to_our_key_is_not_taken_for_ours(
+    nights: Any, tmp_path: Path
+) -> None:
     name = nights.night(seal_to=[ONE[1]]) and nights.known[0]
     pieces = (nights.root / "attic" / SUBJECT.pieces).iterdir()
     piece = max(pieces, key=lambda path: path.stat().st_size)
@@ -194,19 +200,21 @@ def test_a_piece_that_somebody_else_sealed_to_our_key_is_not_taken_for_ours(nigh
         nights.restored(name)
 
 
-def test_what_is_no_key_is_said():
+def test_what_is_no_key_is_said() -> None:
     for text in ("age1", "age1" + "q" * 58, ONE[0]):
         with pytest.raises(SettingError, match="no public key"):
             Sealer([text])
     for text in (ONE[1], "AGE-SECRET-KEY-1QQ", ONE[0][:-1] + "q", ""):
         with pytest.raises(SettingError):
             payload_key(b"", "x", [text]) or (UnsealedSource(None, [text]) and recipient_of(text))
-    assert recipient_of(ONE[0].lower()) == ONE[1] and open_store
+    assert recipient_of(ONE[0].lower()) == ONE[1] and open_store  # type: ignore[truthy-function]
     with pytest.raises(SettingError, match="of SSH"):
         Sealer(["ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIK duty@sedge.example"])
 
 
-def test_the_file_that_age_writes_is_read_and_other_keys_are_refused_by_name(tmp_path):
+def test_the_file_that_age_writes_is_read_and_other_keys_are_refused_by_name(
+    tmp_path: Path,
+) -> None:
     subprocess.run(["age-keygen", "-o", str(tmp_path / "one")], check=True, capture_output=True)
     written = (tmp_path / "one").read_text()
     assert written.startswith("# created:")

@@ -1,7 +1,11 @@
 """Unreadable things: stored or reported, never fatal, never silent."""
 
+from __future__ import annotations
+
 import io
 import os
+from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -21,23 +25,23 @@ from fasciculus.worker.backup.sources.mail import MailSource
 class Folder:
     """Room for pieces, and the store that they are read from."""
 
-    def __init__(self, root):
+    def __init__(self, root: Any) -> None:
         self.root = root
         (root / "accounts/millpond/pieces").mkdir(parents=True)
 
-    def take(self):
+    def take(self) -> Any:
         return self.root / "accounts/millpond/pieces"
 
-    def put(self, path, record):
+    def put(self, path: Any, record: Any) -> None:
         pass
 
-    def open(self, path, offset=0, length=None):
+    def open(self, path: Any, offset: Any = 0, length: Any = None) -> Any:
         data = (self.root / path).read_bytes()[offset:]
         return io.BytesIO(data if length is None else data[:length])
 
 
 class Gathering:
-    def __init__(self, tmp_path, host, **order):
+    def __init__(self, tmp_path: Path, host: Any, **order: Any) -> None:
         home = tmp_path / "home"
         self.folder, self.warnings, self.raw = Folder(tmp_path / "store"), [], io.BytesIO()
         self.subject = SubjectOrder(kind="account", name="millpond", host="reed-1", root=str(home))
@@ -83,7 +87,7 @@ class Gathering:
         writer.finish()
         listing.close()
 
-    def contents(self):
+    def contents(self) -> Any:
         with BundleReader(self.folder, self.subject.ref()) as reader:
             return {
                 entry.text: (entry.type, entry.link, b"".join(reader.contents(entry)))
@@ -92,7 +96,7 @@ class Gathering:
 
 
 @pytest.fixture
-def home(tmp_path):
+def home(tmp_path: Path) -> Any:
     found = tmp_path / "home"
     found.mkdir()
     for name in ("a", "b", "c"):
@@ -105,10 +109,10 @@ def home(tmp_path):
 class Spoiled(LocalHost):
     """A host on which some files fail when they are opened."""
 
-    def __init__(self, faults):
+    def __init__(self, faults: Any) -> None:
         self.faults = faults
 
-    def opened(self, tree, entry, path):
+    def opened(self, tree: Any, entry: Any, path: Any) -> Any:  # type: ignore[override]
         fault = self.faults.get(os.path.basename(path))
         if isinstance(fault, OSError):
             raise fault
@@ -117,7 +121,9 @@ class Spoiled(LocalHost):
         return LocalHost.opened(tree, entry, path)
 
 
-def test_unreadable_and_vanished_files_are_named_and_the_rest_is_kept(tmp_path, home):
+def test_unreadable_and_vanished_files_are_named_and_the_rest_is_kept(
+    tmp_path: Path, home: Any
+) -> None:
     faults = {b"a": PermissionError(13, "Permission denied"), b"c": os.unlink}
     found = Gathering(tmp_path, Spoiled(faults))
     assert set(found.contents()) == {"", "b", "b-three", "b-too"}
@@ -128,7 +134,7 @@ def test_unreadable_and_vanished_files_are_named_and_the_rest_is_kept(tmp_path, 
     assert found.file_source.result.unreadable == {"files": found.warnings}
 
 
-def test_a_hard_link_outlives_an_unreadable_first_name(tmp_path, home):
+def test_a_hard_link_outlives_an_unreadable_first_name(tmp_path: Path, home: Any) -> None:
     found = Gathering(
         tmp_path, Spoiled({b"b": PermissionError(13, "Permission denied")})
     ).contents()
@@ -136,15 +142,15 @@ def test_a_hard_link_outlives_an_unreadable_first_name(tmp_path, home):
     assert found["b-too"] == ("file", b"b-three", b"b" * 10)
 
 
-def test_a_file_that_changes_all_the_time_is_kept_with_a_warning(tmp_path, home):
+def test_a_file_that_changes_all_the_time_is_kept_with_a_warning(tmp_path: Path, home: Any) -> None:
     class Busy(LocalHost):
-        def opened(self, tree, entry, path):
+        def opened(self, tree: Any, entry: Any, path: Any) -> Any:  # type: ignore[override]
             if path != b"a":
                 return LocalHost.opened(tree, entry, path)
             place = tree.place(path)
 
             class Changing(LocalFile):
-                def read(self, count=-1):
+                def read(self, count: Any = -1) -> Any:
                     with open(place, "ab") as file:
                         file.write(b"+")
                     return super().read(count)
@@ -157,20 +163,22 @@ def test_a_file_that_changes_all_the_time_is_kept_with_a_warning(tmp_path, home)
     assert kind == "file" and data.startswith(b"a" * 10)
 
 
-def test_a_file_that_grew_between_scan_and_reading_is_kept_whole(tmp_path, home):
+def test_a_file_that_grew_between_scan_and_reading_is_kept_whole(tmp_path: Path, home: Any) -> None:
     grown = Spoiled({b"a": lambda path: open(path, "ab").write(b"!" * 50)})
     found = Gathering(tmp_path, grown).contents()
     assert found["a"][2] == b"a" * 10 + b"!" * 50
 
 
-def test_a_file_swapped_for_a_link_or_a_pipe_neither_leads_away_nor_hangs(tmp_path, home):
+def test_a_file_swapped_for_a_link_or_a_pipe_neither_leads_away_nor_hangs(
+    tmp_path: Path, home: Any
+) -> None:
     (tmp_path / "secret").write_text("not of this account")
 
-    def to_link(path):
+    def to_link(path: Any) -> None:
         os.unlink(path)
         os.symlink(tmp_path / "secret", path)
 
-    def to_pipe(path):
+    def to_pipe(path: Any) -> None:
         os.unlink(path)
         os.mkfifo(path)
 
@@ -179,7 +187,7 @@ def test_a_file_swapped_for_a_link_or_a_pipe_neither_leads_away_nor_hangs(tmp_pa
     assert not any(b"not of this account" in row[2] for row in found.contents().values())
 
 
-def test_an_sqlite_database_that_is_none_is_trouble(tmp_path, home):
+def test_an_sqlite_database_that_is_none_is_trouble(tmp_path: Path, home: Any) -> None:
     order = {"contents": ["databases"]}
     bad = DatabaseRef(engine="sqlite", name="a", path="a")
     with pytest.raises(FasciculusError, match="cannot be copied"):
@@ -191,7 +199,7 @@ def test_an_sqlite_database_that_is_none_is_trouble(tmp_path, home):
         Gathering(tmp_path / "again", LocalHost(), databases=[gone], **order)
 
 
-def test_mail_of_a_domain_without_lines_and_with_messages(tmp_path, home):
+def test_mail_of_a_domain_without_lines_and_with_messages(tmp_path: Path, home: Any) -> None:
     mail = tmp_path / "mail"
     (mail / "hello/Maildir/new").mkdir(parents=True)
     (mail / "hello/Maildir/new/1").write_text("Subject: x\n")

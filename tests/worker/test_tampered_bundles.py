@@ -4,6 +4,8 @@ Inconsistent data affects at most its own entry; paths that lead out lead nowher
 nothing altered is restored as if it were right.
 """
 
+from __future__ import annotations
+
 import hashlib
 import io
 import json
@@ -14,7 +16,9 @@ import subprocess
 import sys
 import tarfile
 import threading
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import msgspec
 import orjson
@@ -68,7 +72,9 @@ class Tampered:
         lines = zstandard.ZstdDecompressor().decompressobj().decompress(packed)
         return [json.loads(line) for line in lines.splitlines()]
 
-    def put_listing(self, text: bytes, pack=zstandard.ZstdCompressor(level=3).compress) -> None:
+    def put_listing(
+        self, text: bytes, pack: Any = zstandard.ZstdCompressor(level=3).compress
+    ) -> None:
         """A listing, and a manifest and sums that agree with it."""
         packed = pack(text)
         document = self.document()
@@ -89,7 +95,7 @@ class Tampered:
         piece.unlink()
         piece.write_bytes(data)
 
-    def restore(self, vouched: bool):
+    def restore(self, vouched: bool) -> Any:
         """The outcome of a restore, or "refused"."""
         shutil.rmtree(self.root / "back", ignore_errors=True)
         store = self.nights.store_order("attic")
@@ -153,7 +159,7 @@ class Tampered:
 
 
 @pytest.fixture(scope="module")
-def honest(tmp_path_factory):
+def honest(tmp_path_factory: Any) -> Any:
     found = Tampered(tmp_path_factory.mktemp("honest"))
     (found.root / "loft").mkdir()
     found.nights.add_store(
@@ -165,7 +171,7 @@ def honest(tmp_path_factory):
 
 
 @pytest.fixture
-def tampered(honest):
+def tampered(honest: Any) -> Iterator[Any]:
     """The stored bundle."""
     shutil.rmtree(honest.root / "attic")
     shutil.copytree(honest.root / "kept", honest.root / "attic", symlinks=True)
@@ -208,7 +214,7 @@ def check(tampered: Tampered) -> None:
     assert not list((tampered.root / "attic").rglob("bundle.json"))
 
 
-def test_the_honest_bundle_is_whole(tampered):
+def test_the_honest_bundle_is_whole(tampered: Any) -> None:
     assert tampered.restore(vouched=True) == tampered.restore(vouched=False) == "done"
     assert picture(tampered.root / "back/files") == tampered.image
     assert tampered.verify() == "done"
@@ -257,7 +263,7 @@ LINES = [
 
 
 @pytest.mark.parametrize("change", LINES, ids=lambda change: repr(change)[:50])
-def test_a_line_of_the_listing(tampered, change):
+def test_a_line_of_the_listing(tampered: Any, change: Any) -> None:
     rows = tampered.lines()
     index = next(row for row in rows if row.get("path") == "site/index.html")
     at = index["at"][0]
@@ -297,7 +303,7 @@ def orjson_line(row: dict) -> bytes:
         lambda text: b"",
     ],
 )
-def test_the_text_of_the_listing(tampered, change):
+def test_the_text_of_the_listing(tampered: Any, change: Any) -> None:
     before = b"".join(orjson_line(row) for row in tampered.lines())
     tampered.put_listing(change(before))
     check(tampered)
@@ -314,7 +320,7 @@ def test_the_text_of_the_listing(tampered, change):
         lambda packed: b"",
     ],
 )
-def test_the_bytes_of_the_listing(tampered, change):
+def test_the_bytes_of_the_listing(tampered: Any, change: Any) -> None:
     text = b"".join(orjson_line(row) for row in tampered.lines())
     tampered.put_listing(text, lambda t: change(zstandard.ZstdCompressor().compress(t)))
     check(tampered)
@@ -350,7 +356,7 @@ def test_the_bytes_of_the_listing(tampered, change):
     ],
     ids=repr,
 )
-def test_a_field_of_the_manifest(tampered, change):
+def test_a_field_of_the_manifest(tampered: Any, change: Any) -> None:
     tampered.put("bundle.json", json.dumps({**tampered.document(), **change}).encode())
     check(tampered)
 
@@ -369,7 +375,7 @@ def test_a_field_of_the_manifest(tampered, change):
     ],
     ids=lambda data: repr(data[:20]),
 )
-def test_a_manifest_that_is_none(tampered, data):
+def test_a_manifest_that_is_none(tampered: Any, data: Any) -> None:
     tampered.put("bundle.json", data)
     check(tampered)
 
@@ -390,13 +396,13 @@ def test_a_manifest_that_is_none(tampered, data):
         lambda piece: zstandard.ZstdCompressor(level=19).compress(bytes(300 * MIB)),
     ],
 )
-def test_a_piece(tampered, change):
+def test_a_piece(tampered: Any, change: Any) -> None:
     (piece,) = tampered.pieces.iterdir()
     tampered.put_piece(change(piece.read_bytes()))
     check(tampered)
 
 
-def test_a_link_where_a_file_should_be_is_not_followed_out_of_the_store(tampered):
+def test_a_link_where_a_file_should_be_is_not_followed_out_of_the_store(tampered: Any) -> None:
     """The store itself may be a folder in which another user can write."""
     (piece,) = tampered.pieces.iterdir()
     piece.unlink()
@@ -423,27 +429,27 @@ print(int(own.split()[1]) // 1024)
 """
 
 
-def bomb_of_lines(tampered):
+def bomb_of_lines(tampered: Any) -> None:
     pack = zstandard.ZstdCompressor(level=3, threads=0).compress
     tampered.put_listing(bytes(1024 * MIB), pack)
 
 
-def many_folders(tampered):
+def many_folders(tampered: Any) -> None:
     row = next(row for row in tampered.lines() if row["path"] == "site")
     sample = orjson_line({**row, "path": "f%07d", "xattrs": {"user.x": "QUFB" * 400}})
     tampered.put_listing(b"".join(sample % number for number in range(20_000)))
 
 
-def frame_bomb(tampered):
+def frame_bomb(tampered: Any) -> None:
     tampered.put_piece(zstandard.ZstdCompressor(level=3).compress(bytes(2048 * MIB)))
 
 
-def endless_manifest(tampered):
+def endless_manifest(tampered: Any) -> None:
     document = json.dumps(tampered.document())[:-1]
     tampered.put("bundle.json", (document + ', "x": [' + "{}," * 3 * MIB + "{}]}").encode())
 
 
-def many_warnings(tampered):
+def many_warnings(tampered: Any) -> None:
     document = {**tampered.document(), "warnings": ["a"] * (MIB * 3 // 2)}
     tampered.put("bundle.json", json.dumps(document, separators=(",", ":")).encode())
 
@@ -451,7 +457,7 @@ def many_warnings(tampered):
 @pytest.mark.parametrize(
     "make", [bomb_of_lines, many_folders, frame_bomb, endless_manifest, many_warnings]
 )
-def test_nothing_takes_a_worker_more_than_its_memory(tampered, make):
+def test_nothing_takes_a_worker_more_than_its_memory(tampered: Any, make: Any) -> None:
     make(tampered)
     store = {**tampered.nights.store_order("attic"), "recorded": [], "signing_key": KEY}
     values = {
@@ -474,6 +480,6 @@ def test_nothing_takes_a_worker_more_than_its_memory(tampered, make):
     shutil.rmtree(tampered.root / "back", ignore_errors=True)
 
 
-def test_the_store_is_open_for_the_honest_again(tampered):
+def test_the_store_is_open_for_the_honest_again(tampered: Any) -> None:
     assert open_store(tampered.nights.spec) is not None
     assert tampered.restore(vouched=True) == "done"

@@ -1,10 +1,15 @@
 """A store that hands back mail settings as it likes them, restored here and over SSH as root."""
 
+from __future__ import annotations
+
 import errno
 import io
 import os
 import shutil
 import threading
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
 
 import pytest
 from nights import KEY, Nights, made
@@ -23,7 +28,7 @@ DOMAIN = "millpond.example"
 class MailNight:
     """One bundle of a domain's mail with messages, and its settings on a host."""
 
-    def __init__(self, root):
+    def __init__(self, root: Any) -> None:
         self.root, self.nights = root, Nights(root)
         self.etc, self.vmail = root / "etc", root / "vmail"
         self.etc.mkdir()
@@ -56,7 +61,7 @@ class MailNight:
         self.nights.night(contents=["mail"], mail=self.mail)
         (self.name,) = self.nights.known
 
-    def restore(self, host=None, vouched=False, **more):
+    def restore(self, host: Any = None, vouched: Any = False, **more: Any) -> Any:
         """Restore the domain, and return the result and the log."""
         store = self.nights.store_order("attic")
         if not vouched:
@@ -80,7 +85,7 @@ class MailNight:
 
 
 @pytest.fixture
-def night(tmp_path):
+def night(tmp_path: Path) -> Iterator[Any]:
     found = MailNight(tmp_path)
     yield found
     assert [path.name for path in (tmp_path / "outside").iterdir()] == ["secret"]
@@ -90,11 +95,11 @@ def night(tmp_path):
 
 
 @pytest.fixture
-def host(host_either_way):
+def host(host_either_way: Any) -> Any:
     return host_either_way
 
 
-def test_a_mailbox_comes_back_with_its_owners_and_modes(night, host):
+def test_a_mailbox_comes_back_with_its_owners_and_modes(night: Any, host: Any) -> None:
     shutil.rmtree(night.vmail / DOMAIN)
     found, log = night.restore(host, vouched=True)
     assert found.outcome == "done", log
@@ -106,7 +111,7 @@ def test_a_mailbox_comes_back_with_its_owners_and_modes(night, host):
     assert os.readlink(night.home / ".dovecot.sieve") == "sieve/main.sieve"
 
 
-def test_folders_that_are_there_keep_their_owner_and_mode(night, host):
+def test_folders_that_are_there_keep_their_owner_and_mode(night: Any, host: Any) -> None:
     os.chmod(night.home / "Maildir", 0o700)
     os.chown(night.home / "Maildir", 5002, 5002)
     (night.home / "Maildir/cur/1:2,S").unlink()
@@ -116,12 +121,12 @@ def test_folders_that_are_there_keep_their_owner_and_mode(night, host):
     assert (night.home / "Maildir/cur/1:2,S").exists()
 
 
-def below(path: str, kind: str = FILE, **more) -> Entry:
+def below(path: str, kind: str = FILE, **more: Any) -> Entry:
     more = {"mode": 0o644 if kind == FILE else 0o777, **more}
     return Entry("mail", f"{DOMAIN}/home/{path}".encode(), kind, **more)
 
 
-def evil(root, night) -> dict[str, list[Entry]]:
+def evil(root: Any, night: Any) -> dict[str, list[Entry]]:
     """Entries that a hostile store may list in addition to honest ones."""
     out, secret = os.fsencode(root / "outside"), os.fsencode(root / "outside/secret")
     return {
@@ -161,7 +166,9 @@ CASES = (
 
 @pytest.mark.parametrize("what", CASES)
 @pytest.mark.parametrize("vouched", [False, True])
-def test_nothing_is_written_outside_a_mailbox(night, host, tmp_path, what, vouched):
+def test_nothing_is_written_outside_a_mailbox(
+    night: Any, host: Any, tmp_path: Path, what: Any, vouched: Any
+) -> None:
     """Not even where the service itself had signed it: the rules are those of a restore."""
     name = night.name
     night.nights.forge(
@@ -178,8 +185,8 @@ def test_nothing_is_written_outside_a_mailbox(night, host, tmp_path, what, vouch
 
 
 @pytest.mark.parametrize("special_modes", [False, True])
-def test_set_user_id_bits_need_to_be_vouched_for(night, host, special_modes):
-    def change(entries):
+def test_set_user_id_bits_need_to_be_vouched_for(night: Any, host: Any, special_modes: Any) -> None:
+    def change(entries: Any) -> Any:
         for entry in entries:
             if entry.path.endswith(b"main.sieve"):
                 entry.mode = 0o6755
@@ -192,14 +199,14 @@ def test_set_user_id_bits_need_to_be_vouched_for(night, host, special_modes):
     assert any("special modes" in line for line in log), log
 
 
-def test_what_has_no_place_on_the_host_is_a_failure(night):
+def test_what_has_no_place_on_the_host_is_a_failure(night: Any) -> None:
     found, log = night.restore(vouched=True, mail={"home": "", "mailbox_map": "", "alias_map": ""})
     assert found.outcome == "failed" and "did not come back" in found.error
     assert any("name no place for home" in line for line in log)
     assert any(f"{DOMAIN}/mailboxes: the settings of the host name no file" in line for line in log)
 
 
-def test_a_domain_that_the_bundle_does_not_have_is_a_failure(night):
+def test_a_domain_that_the_bundle_does_not_have_is_a_failure(night: Any) -> None:
     found, _ = night.restore(vouched=True, mail={"domains": [DOMAIN, "ferryline.example"]})
     assert found.outcome == "failed" and "ferryline.example" in found.error
 
@@ -213,7 +220,7 @@ ROWS = {
 
 
 @pytest.mark.parametrize("what", ROWS)
-def test_a_store_does_not_choose_users_and_homes(tmp_path, what):
+def test_a_store_does_not_choose_users_and_homes(tmp_path: Path, what: Any) -> None:
     night = MailNight(tmp_path)
     honest = (night.etc / "users").read_text()
     row = f"eve@{DOMAIN}" + ROWS[what].replace("HOME", f"{night.vmail}/{DOMAIN}/eve") + "\n"
@@ -238,11 +245,11 @@ def test_a_store_does_not_choose_users_and_homes(tmp_path, what):
 class FullHost(LocalHost):
     """A host on which no settings file can be written."""
 
-    def write(self, path, data):
+    def write(self, path: Any, data: Any) -> None:
         raise OSError(errno.ENOSPC, "No space left on device")
 
 
-def test_settings_that_cannot_be_written_make_the_restore_fail(night):
+def test_settings_that_cannot_be_written_make_the_restore_fail(night: Any) -> None:
     (night.etc / "virtual").write_text("")
     (night.etc / "users").write_text("")
     refresh = night.root / "refreshed"
@@ -254,11 +261,13 @@ def test_settings_that_cannot_be_written_make_the_restore_fail(night):
     assert not any(f"{DOMAIN}/mailboxes: " in text for text in log), "it is unchanged"
 
 
-def test_messages_that_cannot_be_written_make_the_restore_fail(night, monkeypatch):
+def test_messages_that_cannot_be_written_make_the_restore_fail(
+    night: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     shutil.rmtree(night.vmail / DOMAIN)
     put = EntryWriter.put
 
-    def full(writer, path, entry, reader):
+    def full(writer: Any, path: Any, entry: Any, reader: Any) -> Any:
         if path.endswith(b"1:2,S"):
             raise OSError("it is odd")
         return put(writer, path, entry, reader)
@@ -270,7 +279,7 @@ def test_messages_that_cannot_be_written_make_the_restore_fail(night, monkeypatc
     assert (night.home / "sieve/main.sieve").exists(), "the others are restored"
 
 
-def test_every_mailbox_gets_the_times_of_its_folders(night):
+def test_every_mailbox_gets_the_times_of_its_folders(night: Any) -> None:
     other = night.vmail / DOMAIN / "info"
     (other / "Maildir").mkdir(parents=True)
     (other / "Maildir/message").write_text("another")
@@ -286,7 +295,7 @@ def test_every_mailbox_gets_the_times_of_its_folders(night):
         assert folder.stat().st_mtime == 1_000_000_000, folder
 
 
-def test_nothing_is_refreshed_when_nothing_came_back(night):
+def test_nothing_is_refreshed_when_nothing_came_back(night: Any) -> None:
     refreshed = night.root / "refreshed"
     settings = {"domains": ["none.example"], "refresh": [f"touch {refreshed}"]}
     assert night.restore(vouched=True, mail=settings)[0].outcome == "failed"
@@ -297,7 +306,7 @@ def test_nothing_is_refreshed_when_nothing_came_back(night):
     assert refreshed.exists()
 
 
-def test_what_a_refresh_says_when_it_fails_is_in_the_log_whatever_its_bytes(night):
+def test_what_a_refresh_says_when_it_fails_is_in_the_log_whatever_its_bytes(night: Any) -> None:
     failing = r"printf 'no map \377'; exit 3"
     found, log = night.restore(vouched=True, mail={"refresh": [failing]})
     assert found.outcome == "warned"

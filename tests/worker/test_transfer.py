@@ -1,6 +1,10 @@
 """Bundles brought from other stores when some of them are damaged, or the target is full."""
 
+from __future__ import annotations
+
 import os
+from pathlib import Path
+from typing import Any
 
 import msgspec
 import pytest
@@ -19,7 +23,7 @@ from fasciculus.worker.maintenance.transfer import TransferTask
 
 
 @pytest.fixture
-def stores(tmp_path):
+def stores(tmp_path: Path) -> Any:
     """Three full bundles on “attic” and “cellar”, the first damaged on “attic”; “loft” is empty."""
     nights = Nights(tmp_path, "cellar")
     for _ in range(3):
@@ -31,16 +35,16 @@ def stores(tmp_path):
     return nights
 
 
-def transfer(nights, *sources, **more):
+def transfer(nights: Any, *sources: Any, **more: Any) -> Any:
     orders = [nights.store_order(name) for name in sources]
     return nights.maintenance(TransferOrder, TransferTask, "loft", sources=orders, **more)
 
 
-def on(nights, name):
+def on(nights: Any, name: Any) -> Any:
     return complete(open_store(nights.specs[name]), SUBJECT)
 
 
-def test_moving_leaves_a_damaged_bundle_where_it_is_and_says_so(stores):
+def test_moving_leaves_a_damaged_bundle_where_it_is_and_says_so(stores: Any) -> None:
     damaged, *good = stores.known
     result, _ = transfer(stores, "attic", move=True)
     assert result.outcome == "warned" and "1 bundle could not be" in result.summary
@@ -51,7 +55,7 @@ def test_moving_leaves_a_damaged_bundle_where_it_is_and_says_so(stores):
         assert stores.restored(name, "loft") == stores.images[name]
 
 
-def test_what_one_store_has_damaged_comes_from_another(stores):
+def test_what_one_store_has_damaged_comes_from_another(stores: Any) -> None:
     result, events = transfer(stores, "attic", "cellar", move=True)
     assert (result.outcome, result.entries) == ("done", 3)
     came = [event.source for event in events if isinstance(event, CopyMade)]
@@ -61,10 +65,12 @@ def test_what_one_store_has_damaged_comes_from_another(stores):
         assert stores.restored(name, "loft") == stores.images[name]
 
 
-def test_a_full_store_ends_it_and_nothing_leaves_the_other(stores, monkeypatch):
+def test_a_full_store_ends_it_and_nothing_leaves_the_other(
+    stores: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     put = FolderStore.put
 
-    def full(store, local, path, *more):
+    def full(store: Any, local: Any, path: Any, *more: Any) -> None:
         if stores.known[2] in path:
             raise StoreFullError("loft")
         put(store, local, path, *more)
@@ -80,7 +86,7 @@ def test_a_full_store_ends_it_and_nothing_leaves_the_other(stores, monkeypatch):
     assert on(stores, "cellar") == stores.known[:2]
 
 
-def test_a_move_that_was_killed_before_removing_is_finished(stores):
+def test_a_move_that_was_killed_before_removing_is_finished(stores: Any) -> None:
     """The bundles are on both stores: nothing is sent again, and what is whole leaves the old."""
     transfer(stores, "cellar", names=stores.known)
     assert on(stores, "loft") == on(stores, "cellar") == stores.known
@@ -92,12 +98,12 @@ def test_a_move_that_was_killed_before_removing_is_finished(stores):
     assert on(stores, "loft") == stores.known
 
 
-def files(nights, store):
+def files(nights: Any, store: Any) -> Any:
     root = nights.root / store / "accounts"
     return {path.relative_to(root): path.read_bytes() for path in root.rglob("*") if path.is_file()}
 
 
-def test_what_is_sealed_arrives_sealed_byte_for_byte(stores):
+def test_what_is_sealed_arrives_sealed_byte_for_byte(stores: Any) -> None:
     """The listing next to the records is a plain one: it must not replace the sealed one."""
     (_, recipient), known = make_identity(), list(stores.known)
     stores.night(incremental=False, seal_to=[recipient])
@@ -110,11 +116,13 @@ def test_what_is_sealed_arrives_sealed_byte_for_byte(stores):
     assert any(path.name == "listing.jsonl.zst.age" for path in arrived)
 
 
-def test_another_piece_of_the_same_name_is_not_taken_for_it(stores, monkeypatch):
+def test_another_piece_of_the_same_name_is_not_taken_for_it(
+    stores: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     name = stores.known[1]
     piece = msgspec.convert(stores.manifests[name]["pieces"][0], PieceRecord)
 
-    def look(task, store):
+    def look(task: Any, store: Any) -> None:
         task._there[piece.name] = replace(piece, sha256="0" * 64)
 
     monkeypatch.setattr(TransferTask, "_look", look)
@@ -124,7 +132,7 @@ def test_another_piece_of_the_same_name_is_not_taken_for_it(stores, monkeypatch)
     assert not [event for event in events if isinstance(event, CopyMade | CopyRetired)]
 
 
-def test_a_move_removes_only_what_a_store_is_known_to_have(stores):
+def test_a_move_removes_only_what_a_store_is_known_to_have(stores: Any) -> None:
     name = stores.known[2]
     orders = [stores.store_order("cellar"), {**stores.store_order("attic"), "recorded": []}]
     before = files(stores, "attic")

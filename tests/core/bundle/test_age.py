@@ -1,5 +1,9 @@
 """Age files as someone else may have left them in a store."""
 
+from __future__ import annotations
+
+from typing import Any
+
 import pyrage
 import pytest
 
@@ -10,12 +14,12 @@ PIECE = b"heron" * 40_000
 
 
 @pytest.fixture(scope="module")
-def identity() -> "pyrage.x25519.Identity":
+def identity() -> pyrage.x25519.Identity:
     return pyrage.x25519.Identity.generate()
 
 
 @pytest.fixture(scope="module")
-def sealed(identity) -> bytes:
+def sealed(identity: Any) -> bytes:
     return pyrage.encrypt(PIECE, [identity.to_public()])
 
 
@@ -30,7 +34,9 @@ def sealed(identity) -> bytes:
         b"-> plain \xff\n",
     ],
 )
-def test_an_odd_stanza_never_opens_a_file_and_never_stops_the_reading(stanza, sealed, identity):
+def test_an_odd_stanza_never_opens_a_file_and_never_stops_the_reading(
+    stanza: bytes, sealed: bytes, identity: Any
+) -> None:
     intro, rest = sealed.split(b"\n", 1)
     with pytest.raises(DamagedError, match="header of piece was altered"):
         age.payload_key(intro + b"\n" + stanza + rest, "piece", [str(identity)])
@@ -39,7 +45,9 @@ def test_an_odd_stanza_never_opens_a_file_and_never_stops_the_reading(stanza, se
         age.payload_key(only, "piece", [str(identity)])
 
 
-def test_every_beginning_of_a_file_asks_for_more_until_its_key_is_there(sealed, identity):
+def test_every_beginning_of_a_file_asks_for_more_until_its_key_is_there(
+    sealed: bytes, identity: Any
+) -> None:
     found = age.payload_key(sealed, "piece", [str(identity)])
     assert found is not None
     for length in range(found.begin):
@@ -47,13 +55,13 @@ def test_every_beginning_of_a_file_asks_for_more_until_its_key_is_there(sealed, 
     assert age.payload_key(sealed[: found.begin], "piece", [str(identity)]) == found
 
 
-def test_a_file_of_another_kind_is_said_to_be_one():
+def test_a_file_of_another_kind_is_said_to_be_one() -> None:
     for head in (b"PK\x03\x04", b"age-encryption.org/v2\n-> X\n--- AAAA\n" + bytes(16)):
         with pytest.raises(DamagedError, match="is no age file"):
             age.payload_key(head, "piece", [])
 
 
-def test_a_mistyped_identity_is_refused_at_its_field(identity):
+def test_a_mistyped_identity_is_refused_at_its_field(identity: Any) -> None:
     text = str(identity)
     other = "Q" if text[30] != "Q" else "P"
     public = str(identity.to_public())

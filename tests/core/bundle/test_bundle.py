@@ -1,10 +1,13 @@
 """The format: written, read back, and read with ordinary tools."""
 
+from __future__ import annotations
+
 import io
 import os
 import shutil
 import subprocess
 from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -21,6 +24,7 @@ from fasciculus.core.bundle.listing import (
     read_listing,
     to_line,
 )
+from fasciculus.core.bundle.manifest import PieceRecord
 from fasciculus.core.bundle.reader import BundleReader, only
 from fasciculus.core.bundle.tree.tree_walk import scan
 from fasciculus.core.bundle.writer import BundleWriter
@@ -41,13 +45,13 @@ class Folder:
         self.root = root
         self.opened: list[tuple[str, int, int | None]] = []
 
-    def take(self):
+    def take(self) -> Path:
         return self.pieces
 
-    def put(self, path, record):
+    def put(self, path: Path, record: PieceRecord) -> None:
         assert path.stat().st_size == record.bytes
 
-    def open(self, path, offset=0, length=None):
+    def open(self, path: str, offset: int = 0, length: Any = None) -> Any:
         self.opened.append((path, offset, length))
         file = (self.root / path).open("rb")
         file.seek(offset)
@@ -58,11 +62,11 @@ def pack(
     tree: Path,
     folder: Folder,
     *,
-    packing="zstd",
-    piece_size=64 * MIB,
-    frame_size=8 * MIB,
-    warn=None,
-):
+    packing: str = "zstd",
+    piece_size: int = 64 * MIB,
+    frame_size: int = 8 * MIB,
+    warn: Any = None,
+) -> Any:
     """A full bundle of a tree's files; gives pieces and listing."""
     warnings: list[str] = []
     warn = warn or warnings.append
@@ -114,7 +118,9 @@ def reassemble(folder: Path) -> None:
         ("zstd", "--zstd", 2 * MIB, 100_000),
     ],
 )
-def test_tar_alone_unpacks_the_whole(tmp_path, packing, flag, piece_size, frame_size):
+def test_tar_alone_unpacks_the_whole(
+    tmp_path: Path, packing: str, flag: str, piece_size: int, frame_size: int
+) -> None:
     tree = awkward_tree(tmp_path)
     folder = Folder(tmp_path / "store")
     pieces, _ = pack(tree, folder, packing=packing, piece_size=piece_size, frame_size=frame_size)
@@ -157,7 +163,7 @@ def test_tar_alone_unpacks_the_whole(tmp_path, packing, flag, piece_size, frame_
 
 
 @pytest.mark.parametrize("packing", ["zstd", "gzip", "none"])
-def test_each_file_reads_back_alone_and_in_a_row(tmp_path, packing):
+def test_each_file_reads_back_alone_and_in_a_row(tmp_path: Path, packing: str) -> None:
     tree = awkward_tree(tmp_path)
     folder = Folder(tmp_path / "store")
     _, raw = pack(tree, folder, packing=packing, piece_size=2 * MIB, frame_size=200_000)
@@ -178,7 +184,7 @@ def test_each_file_reads_back_alone_and_in_a_row(tmp_path, packing):
             assert folder.opened[0][2] is not None and folder.opened[0][2] < MIB
 
 
-def test_a_flipped_byte_never_passes(tmp_path):
+def test_a_flipped_byte_never_passes(tmp_path: Path) -> None:
     tree = tmp_path / "tree"
     tree.mkdir()
     for n in range(20):
@@ -208,7 +214,7 @@ def test_a_flipped_byte_never_passes(tmp_path):
                 b"".join(reader.contents(entry))
 
 
-def test_what_changes_while_it_is_read_is_said(tmp_path):
+def test_what_changes_while_it_is_read_is_said(tmp_path: Path) -> None:
     folder, warnings = Folder(tmp_path / "store"), []
     raw = io.BytesIO()
     listing = ListingWriter(raw)
@@ -217,7 +223,7 @@ def test_what_changes_while_it_is_read_is_said(tmp_path):
     writer.add_stream(short, io.BytesIO(b"x" * 1000), warnings.append)
 
     class Broken(io.BytesIO):
-        def read(self, count=-1):
+        def read(self, count: int = -1) -> None:  # type: ignore[override]
             raise OSError(5, "Input/output error")
 
     writer.add_stream(Entry("files", b"torn", size=2 * MIB), Broken(), warnings.append)
@@ -240,9 +246,9 @@ def test_what_changes_while_it_is_read_is_said(tmp_path):
         assert b"".join(reader.contents(first)) == b"x" * 1000 + bytes(2 * MIB - 1000)
 
 
-def test_a_full_spool_ends_the_packing(tmp_path):
+def test_a_full_spool_ends_the_packing(tmp_path: Path) -> None:
     class Full(Folder):
-        def put(self, path, record):
+        def put(self, path: Path, record: PieceRecord) -> None:
             raise OSError(28, "No space left on device")
 
     writer = BundleWriter(
@@ -260,7 +266,7 @@ NAMES = st.binary(min_size=1, max_size=60).filter(
 )
 
 
-def entry_of_its_parts(**fields):
+def entry_of_its_parts(**fields: Any) -> Entry:
     """An entry that is as long as its parts are, if it is a file."""
     size = sum(part.size for part in fields["parts"]) if fields["type"] == "file" else 0
     return Entry(**fields, size=size)
@@ -292,7 +298,7 @@ ENTRIES = st.builds(
 
 @given(st.lists(ENTRIES, max_size=20))
 @settings(suppress_health_check=[HealthCheck.too_slow])
-def test_the_listing_keeps_every_entry_exactly(entries):
+def test_the_listing_keeps_every_entry_exactly(entries: list[Any]) -> None:
     for entry in entries:
         assert from_line(to_line(entry)) == entry
     raw = io.BytesIO()
@@ -312,7 +318,7 @@ def test_the_listing_keeps_every_entry_exactly(entries):
     max_examples=40,
     deadline=None,
 )
-def test_any_names_survive_tar(tmp_path, contents):
+def test_any_names_survive_tar(tmp_path: Path, contents: dict[Any, Any]) -> None:
     root = tmp_path / "any"
     shutil.rmtree(root, ignore_errors=True)
     tree, target = root / "tree", root / "out"
@@ -333,7 +339,7 @@ def test_any_names_survive_tar(tmp_path, contents):
     assert picture(target / "files") == picture(tree)
 
 
-def test_children_of_a_folder(tmp_path):
+def test_children_of_a_folder(tmp_path: Path) -> None:
     tree = tmp_path / "tree"
     for path in ("a/b/c.txt", "a/d.txt", "a.txt", "e/f.txt"):
         (tree / path).parent.mkdir(parents=True, exist_ok=True)

@@ -1,5 +1,9 @@
 """Two listings side by side: what differs, whatever the trees."""
 
+from __future__ import annotations
+
+from typing import Any
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -30,7 +34,7 @@ STATES = st.tuples(
 TREES = st.dictionaries(PATHS, STATES, max_size=9)
 
 
-def lines(tree, kind="files", piece="p"):
+def lines(tree: dict[Any, Any], kind: str = "files", piece: str = "p") -> list[Any]:
     found = []
     for number, path in enumerate(sorted(tree, key=order)):
         type_, contents, mode, time = tree[path]
@@ -46,7 +50,9 @@ def lines(tree, kind="files", piece="p"):
 
 @pytest.mark.parametrize("kind", ["files", "notes"])
 @given(before=TREES, after=TREES)
-def test_differences_are_those_of_the_trees(kind, before, after):
+def test_differences_are_those_of_the_trees(
+    kind: str, before: dict[Any, Any], after: dict[Any, Any]
+) -> None:
     found = {row.path: row for row in differences(lines(before, kind), lines(after, kind, "q"))}
     for path in before.keys() | after.keys():
         old, new = before.get(path), after.get(path)
@@ -68,7 +74,7 @@ def test_differences_are_those_of_the_trees(kind, before, after):
     assert counts.grew == size[1] - size[0]
 
 
-def test_who_owns_a_member_of_a_dump_does_not_matter():
+def test_who_owns_a_member_of_a_dump_does_not_matter() -> None:
     old, new = (
         Entry("databases", b"mariadb/shop/1", size=3, digest="a" * 64, uid=uid) for uid in (0, 33)
     )
@@ -79,12 +85,12 @@ def test_who_owns_a_member_of_a_dump_does_not_matter():
     ], "no additional bytes"
 
 
-def line(path, kind="files", **more):
+def line(path: bytes, kind: str = "files", **more: Any) -> bytes:
     """A line of a listing, with what is not given as it usually is."""
     return to_line(Entry(kind, path, **more)).rstrip(b"\n")
 
 
-def differs(old, new):
+def differs(old: list[Any], new: list[Any]) -> list[Any]:
     return [(d.state, d.path, d.what, d.size, d.before) for d in differences(old, new)]
 
 
@@ -109,7 +115,7 @@ def differs(old, new):
         ({"digest": "aa", "mode": 1}, {"digest": "bb", "mode": 2}, "contents and rights"),
     ],
 )
-def test_what_changed_of_an_entry(old, new, what):
+def test_what_changed_of_an_entry(old: dict[Any, Any], new: dict[Any, Any], what: str) -> None:
     assert differs([line(b"x", **old)], [line(b"x", **new)]) == [("changed", b"x", what, 0, 0)]
 
 
@@ -121,11 +127,11 @@ def test_what_changed_of_an_entry(old, new, what):
         {"parts": [Extent("elsewhere", 1, 2, 3, 4)]},
     ],
 )
-def test_times_and_places_are_no_difference(more):
+def test_times_and_places_are_no_difference(more: dict[Any, Any]) -> None:
     assert differs([line(b"x")], [line(b"x", **more)]) == []
 
 
-def test_sizes_are_said_but_not_of_folders_and_further_names():
+def test_sizes_are_said_but_not_of_folders_and_further_names() -> None:
     assert differs([], [line(b"x", size=7, digest="aa")]) == [("new", b"x", "", 7, 0)]
     assert differs([line(b"x", size=7)], []) == [("gone", b"x", "", 0, 7)]
     found = differs([line(b"x", size=7, digest="a")], [line(b"x", size=9, digest="b")])
@@ -136,7 +142,7 @@ def test_sizes_are_said_but_not_of_folders_and_further_names():
     assert became == [("changed", b"x", "contents", 4, 0)]
 
 
-def test_what_is_counted():
+def test_what_is_counted() -> None:
     old = [line(b"a", size=1), line(b"b", size=10, digest="a"), line(b"d", kind="mail", size=2)]
     new = [line(b"b", size=30, digest="b"), line(b"c", size=5), line(b"d", kind="mail", size=2)]
     assert count(old, new) == DiffCounts(new=1, changed=1, gone=1, grew=24)
@@ -144,7 +150,7 @@ def test_what_is_counted():
     assert count([], new) == DiffCounts(new=3, grew=37)
 
 
-def test_kinds_are_told_apart_wherever_they_stand():
+def test_kinds_are_told_apart_wherever_they_stand() -> None:
     old = [line(b"x"), line(b"x", kind="mail", size=1)]
     new = [line(b"x", kind="databases"), line(b"x"), line(b"y", kind="mail", size=1)]
     found = {(d.kind, d.state, d.path) for d in differences(old, new)}

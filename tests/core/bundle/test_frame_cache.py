@@ -2,8 +2,13 @@
 among.
 """
 
+from __future__ import annotations
+
 import io
 import random
+from io import BytesIO
+from pathlib import Path
+from typing import Any
 
 import pytest
 from blake3 import blake3
@@ -54,13 +59,15 @@ class Pieces:
         # As after many nights: from piece to piece, in each of them forwards.
         self.entries.sort(key=lambda row: row[:3])
 
-    def open(self, path, offset=0, length=None):
+    def open(self, path: str, offset: int = 0, length: int | None = None) -> BytesIO:
         self.asked.append((path, offset, length))
         return io.BytesIO(self.data[path][offset : None if length is None else offset + length])
 
 
 @pytest.mark.parametrize("memory", [10**9, 60_000, 0], ids=["in memory", "in both", "in the file"])
-def test_each_frame_is_read_once(tmp_path, monkeypatch, memory):
+def test_each_frame_is_read_once(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, memory: int
+) -> None:
     unpacked = []
     frame = PieceReader.frame
     monkeypatch.setattr(
@@ -81,7 +88,7 @@ def test_each_frame_is_read_once(tmp_path, monkeypatch, memory):
     assert list(tmp_path.iterdir()) == [], "the file has no name"
 
 
-def test_a_flipped_bit_costs_the_file_it_lies_in_and_the_next_frame_is_read_all_the_same():
+def test_a_flipped_bit_costs_the_file_it_lies_in_and_the_next_frame_is_read_all_the_same() -> None:
     pieces = Pieces(1, 3)
     ((path, packed),) = pieces.data.items()
     bad, beside = (pieces.entries[number][-2].parts[0] for number in (7, 8))
@@ -111,7 +118,9 @@ def test_a_flipped_bit_costs_the_file_it_lies_in_and_the_next_frame_is_read_all_
     disk=st.integers(0, 900),
 )
 @settings(max_examples=150, deadline=None)
-def test_what_is_kept_is_what_was_given_and_the_bounds_hold(tmp_path_factory, steps, memory, disk):
+def test_what_is_kept_is_what_was_given_and_the_bounds_hold(
+    tmp_path_factory: Any, steps: list[Any], memory: int, disk: int
+) -> None:
     held, newest = FrameCache(tmp_path_factory.getbasetemp(), memory, disk), {}
     for number, (piece, size) in enumerate(steps):
         data = random.Random(number).randbytes(size)

@@ -3,8 +3,12 @@
 Good examples are cut, joined, and have bytes exchanged, so that what comes is nearly right.
 """
 
+from __future__ import annotations
+
 import io
 import tarfile
+from collections.abc import Callable
+from typing import Any
 
 import pytest
 from hypothesis import example, given, settings
@@ -74,7 +78,7 @@ PASSWD = """potter@millpond.example:{SHA512-CRYPT}$6$x:1000:8::/var/p::userdb_qu
 
 
 @st.composite
-def nearly(draw, good: bytes):
+def nearly(draw: Callable[..., Any], good: bytes) -> bytes:
     """Good bytes with a few changes."""
     data = bytearray(good)
     for _ in range(draw(st.integers(0, 6))):
@@ -99,7 +103,7 @@ def nearly(draw, good: bytes):
     return bytes(data)
 
 
-def text(good: str):
+def text(good: str) -> Any:
     """The same as text: invalid UTF-8 is replaced, as when a file is read."""
     return nearly(good.encode()).map(lambda data: data.decode("utf-8", "replace"))
 
@@ -107,7 +111,7 @@ def text(good: str):
 @given(nearly(MANIFEST))
 @example(b"[" * 100_000)
 @example(b'{"a":' * 50_000)
-def test_a_manifest(data):
+def test_a_manifest(data: bytes) -> None:
     try:
         found = parse_manifest(data)
     except FasciculusError:
@@ -119,7 +123,7 @@ def test_a_manifest(data):
 
 @given(nearly(to_line(ENTRY).rstrip(b"\n")))
 @example(b"[" * 100_000)
-def test_a_line_of_a_listing(line):
+def test_a_line_of_a_listing(line: bytes) -> None:
     try:
         entry = from_line(line)
     except DamagedError:
@@ -141,7 +145,7 @@ def packed(count: int) -> bytes:
 
 @given(nearly(packed(40)))
 @settings(max_examples=200)
-def test_a_listing(data):
+def test_a_listing(data: bytes) -> None:
     try:
         assert list(read_listing(io.BytesIO(data))) == [ENTRY] * 40
     except DamagedError:
@@ -155,7 +159,9 @@ def test_a_listing(data):
     st.integers(-(2**70), 2**70),
     st.sampled_from(["file", "dir", "symlink", "fifo"]),
 )
-def test_a_tar_header_says_what_it_was_given(path, target, xattrs, mtime_ns, kind):
+def test_a_tar_header_says_what_it_was_given(
+    path: bytes, target: bytes, xattrs: dict[Any, Any], mtime_ns: int, kind: str
+) -> None:
     entry = Entry("files", path, kind, mtime_ns=mtime_ns, xattrs=xattrs)
     entry.target = target if kind == "symlink" else None
     raw = tar_header.header(entry) + tar_header.END
@@ -170,7 +176,7 @@ def test_a_tar_header_says_what_it_was_given(path, target, xattrs, mtime_ns, kin
 @example("[stores.x]\nsecrets = [1]")
 @example("[stores.x]\nsecrets = [['a', 'b']]")
 @example("[stores.x]\nsecrets = 7")
-def test_definitions_in_toml(words):
+def test_definitions_in_toml(words: str) -> None:
     try:
         definitions.from_text(words)
     except SettingError as error:
@@ -178,19 +184,19 @@ def test_definitions_in_toml(words):
 
 
 @given(text(NGINX))
-def test_configuration_of_nginx(words):
+def test_configuration_of_nginx(words: str) -> None:
     for found in web_server_config.nginx_hosts(words):
         assert (found.names or found.unread) and found.root.startswith("/")
 
 
 @given(text(APACHE))
-def test_configuration_of_apache(words):
+def test_configuration_of_apache(words: str) -> None:
     for found in web_server_config.apache_hosts(words):
         assert (found.names or found.unread) and found.root.startswith("/")
 
 
 @given(text(ALIASES))
-def test_maps_of_postfix(words):
+def test_maps_of_postfix(words: str) -> None:
     domains = mail_config.domains_of_map(words)
     for domain in {*domains, "millpond.example"}:
         lines = mail_config.map_lines(words, domain)
@@ -200,7 +206,7 @@ def test_maps_of_postfix(words):
 
 
 @given(text(PASSWD))
-def test_passwd_files_of_dovecot(words):
+def test_passwd_files_of_dovecot(words: str) -> None:
     for domain in {*mail_config.domains_of_passwd(words), "millpond.example"}:
         lines = mail_config.passwd_lines(words, domain)
         merged = mail_config.merged_passwd(words, domain, lines)
@@ -209,12 +215,12 @@ def test_passwd_files_of_dovecot(words):
 
 
 @pytest.mark.parametrize("mark", ['"', "'", "\\", "{", "#", '"\\'])
-def test_a_configuration_of_nothing_but_marks_takes_no_hour(mark):
+def test_a_configuration_of_nothing_but_marks_takes_no_hour(mark: str) -> None:
     assert list(web_server_config.nginx_hosts(mark * 300_000)) == []
 
 
 @given(st.text(max_size=50))
-def test_paths_as_text(words):
+def test_paths_as_text(words: str) -> None:
     try:
         to_bytes(words)
     except SettingError as error:

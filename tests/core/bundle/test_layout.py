@@ -1,18 +1,21 @@
 """Names inside a store."""
 
+from __future__ import annotations
+
 from datetime import UTC, datetime
 
 import pytest
 
 from fasciculus.core.bundle import layout
 from fasciculus.core.bundle.layout import bundle_of
+from fasciculus.core.contents import Contents
 from fasciculus.core.errors import SettingError
 from fasciculus.core.subject import Subject
 
 BUNDLE = "2026-11-24T021500Z-nightly"
 
 
-def test_the_bundle_of_a_piece():
+def test_the_bundle_of_a_piece() -> None:
     assert (
         bundle_of("2026-11-24T021500Z-nightly.files-0001.tar.zst") == "2026-11-24T021500Z-nightly"
     )
@@ -22,7 +25,7 @@ def test_the_bundle_of_a_piece():
     )
 
 
-def test_names_are_safe_and_sort_by_time():
+def test_names_are_safe_and_sort_by_time() -> None:
 
     moment = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
     first = layout.bundle_name(moment, "nightly")
@@ -45,7 +48,7 @@ def test_names_are_safe_and_sort_by_time():
 SUBJECT = Subject("site", "mill.example")
 
 
-def test_the_folders_of_a_subject():
+def test_the_folders_of_a_subject() -> None:
     assert SUBJECT.folder == "sites/mill.example"
     assert SUBJECT.bundle("b") == "sites/mill.example/bundles/b"
     assert SUBJECT.piece("p") == "sites/mill.example/pieces/p"
@@ -57,18 +60,18 @@ def test_the_folders_of_a_subject():
 
 
 @pytest.mark.parametrize("good", ["a", "7", "a.b", "a-b_c", "x" * 64, "mill.example"])
-def test_a_name_that_can_be_a_folder_anywhere(good):
+def test_a_name_that_can_be_a_folder_anywhere(good: str) -> None:
     assert layout.check_name(good) == good
 
 
 @pytest.mark.parametrize("bad", ["", ".", "..", "a/b", "A", "a.", "-a", "a..b", "x" * 65, "a\n"])
-def test_a_name_that_cannot(bad):
+def test_a_name_that_cannot(bad: str) -> None:
     with pytest.raises(SettingError) as caught:
         layout.check_name(bad, "host")
     assert caught.value.field == "host" and "1 to 64" in caught.value.hint
 
 
-def test_bundles_of_one_second_are_numbered_beyond_all_that_were():
+def test_bundles_of_one_second_are_numbered_beyond_all_that_were() -> None:
     moment = layout.moment_of(BUNDLE)
     assert layout.bundle_name(moment, "nightly") == BUNDLE
     assert layout.bundle_name(moment, "nightly", [BUNDLE]) == f"{BUNDLE}.2"
@@ -77,7 +80,7 @@ def test_bundles_of_one_second_are_numbered_beyond_all_that_were():
     assert layout.bundle_name(moment, "nightly", others) == BUNDLE
 
 
-def test_the_moment_of_a_name():
+def test_the_moment_of_a_name() -> None:
     first = layout.moment_of(BUNDLE)
     assert first.isoformat() == "2026-11-24T02:15:00+00:00"
     apart = layout.moment_of(f"{BUNDLE}.3") - first
@@ -90,21 +93,21 @@ def test_the_moment_of_a_name():
 
 @pytest.mark.parametrize("kind", layout.KINDS)
 @pytest.mark.parametrize("suffix", [".tar.zst", ".tar.gz", ".tar"])
-def test_a_piece_tells_its_bundle_kind_and_number(kind, suffix):
+def test_a_piece_tells_its_bundle_kind_and_number(kind: Contents, suffix: str) -> None:
     piece = layout.piece_name(f"{BUNDLE}.2", kind, 12, suffix)
     assert piece == f"{BUNDLE}.2.{kind}-0012{suffix}"
     assert layout.bundle_of(piece) == f"{BUNDLE}.2"
     assert layout.kind_and_number(piece) == (kind, 12)
 
 
-def test_what_is_no_piece():
+def test_what_is_no_piece() -> None:
     for odd in ("x", "fasciculus-store.json", f"{BUNDLE}.pictures-0001.tar", f"{BUNDLE}.files-1"):
         with pytest.raises(ValueError, match="not a piece's name"):
             layout.kind_and_number(odd)
         assert layout.bundle_of(odd) == odd
 
 
-def test_listings_are_numbered():
+def test_listings_are_numbered() -> None:
     assert layout.next_listing("listing.jsonl.zst") == "listing-2.jsonl.zst"
     assert layout.next_listing("listing-9.jsonl.zst") == "listing-10.jsonl.zst"
     assert layout.next_listing("something") == "listing-2.jsonl.zst"

@@ -1,6 +1,10 @@
 """A listing that begins like the previous one: the same lines, then others."""
 
+from __future__ import annotations
+
 import io
+from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
@@ -24,7 +28,7 @@ from fasciculus.core.bundle.states.stat_cache import (
 from fasciculus.core.errors import DamagedError
 
 
-def files(count, folder=b""):
+def files(count: int, folder: bytes = b"") -> list[Any]:
     return [
         Entry(
             "files",
@@ -41,7 +45,7 @@ def files(count, folder=b""):
     ]
 
 
-def write(path, entries, more=()):
+def write(path: Path, entries: list[Any], more: tuple[Any, ...] = ()) -> ListingPrefix:
     """Write a listing and its states like a full bundle, and return the inputs of the next one."""
     with path.open("wb") as raw, path.with_suffix(".states").open("w+b") as noted:
         noting = StatCacheWriter(noted, "about")
@@ -55,7 +59,7 @@ def write(path, entries, more=()):
     return ListingPrefix(path, digest, listing.length)
 
 
-def runs_of(path):
+def runs_of(path: Path) -> list[Any]:
     """The runs of a file of states, each with where its lines begin."""
     data, start, found = path.read_bytes(), 0, []
     at = place_of_first(data)
@@ -75,7 +79,9 @@ def runs_of(path):
     more=st.integers(0, 3),
 )
 @settings(max_examples=60, deadline=None)
-def test_what_is_taken_over_and_what_follows(tmp_path_factory, folders, each, taken, more):
+def test_what_is_taken_over_and_what_follows(
+    tmp_path_factory: Any, folders: int, each: int, taken: int, more: int
+) -> None:
     folder = tmp_path_factory.mktemp("listing")
     entries = [
         entry
@@ -118,7 +124,7 @@ def test_what_is_taken_over_and_what_follows(tmp_path_factory, folders, each, ta
     assert length_of_listing(folder / "after.states", digest, "about") == listing.length
 
 
-def test_a_listing_that_is_altered_meanwhile_is_never_taken_over(tmp_path):
+def test_a_listing_that_is_altered_meanwhile_is_never_taken_over(tmp_path: Path) -> None:
     before = write(tmp_path / "before.zst", files(300))
     whole = before.path.read_bytes()
     for spoiled in (whole[:-20], whole[:40] + bytes([whole[40] ^ 1]) + whole[41:]):
@@ -132,7 +138,7 @@ def test_a_listing_that_is_altered_meanwhile_is_never_taken_over(tmp_path):
                 listing.close()
 
 
-def test_some_kinds_alone_and_what_links_lead_to():
+def test_some_kinds_alone_and_what_links_lead_to() -> None:
     raw = io.BytesIO()
     writer = ListingWriter(raw)
     for entry in (
@@ -145,7 +151,7 @@ def test_some_kinds_alone_and_what_links_lead_to():
         writer.add(entry)
     writer.close()
 
-    def read(*kinds):
+    def read(*kinds: Any) -> list[bytes]:
         return [entry.path for entry in read_listing(io.BytesIO(raw.getvalue()), kinds)]
 
     assert (

@@ -1,9 +1,13 @@
 """Lines of a listing: written, read, and refused."""
 
+from __future__ import annotations
+
 import base64
 import hashlib
 import io
 import json
+from pathlib import Path
+from typing import Any
 
 import pytest
 import zstandard
@@ -39,11 +43,11 @@ PLAIN = Entry(
 )
 
 
-def row(entry):
+def row(entry: Entry) -> dict[Any, Any]:
     return json.loads(to_line(entry))
 
 
-def test_a_line_says_what_the_format_says():
+def test_a_line_says_what_the_format_says() -> None:
     assert row(PLAIN) == {
         "kind": "files",
         "path": "site/index.html",
@@ -80,11 +84,11 @@ def test_a_line_says_what_the_format_says():
         Entry("files", b"old", mtime_ns=-(2**62)),
     ],
 )
-def test_a_line_comes_back(entry):
+def test_a_line_comes_back(entry: Entry) -> None:
     assert from_line(to_line(entry)) == entry
 
 
-def test_what_is_usual_takes_no_room():
+def test_what_is_usual_takes_no_room() -> None:
     assert not {"target", "link", "origin", "rdev", "xattrs", "blake3", "at", "inode"} & set(
         row(Entry("files", b"x"))
     )
@@ -136,7 +140,7 @@ def test_what_is_usual_takes_no_room():
         {"at": [[7, 0, 1, 0, 1]]},
     ],
 )
-def test_a_line_that_is_none_is_damage(change):
+def test_a_line_that_is_none_is_damage(change: dict[Any, Any]) -> None:
     (name, value), *_ = change.items()
     found = {**row(PLAIN), name: value}
     if value is None:
@@ -146,12 +150,12 @@ def test_a_line_that_is_none_is_damage(change):
 
 
 @pytest.mark.parametrize("line", [b"", b"{", b"[]", b"null", b"7", b'"text"'])
-def test_what_is_no_line_is_damage(line):
+def test_what_is_no_line_is_damage(line: bytes) -> None:
     with pytest.raises(DamagedError):
         from_line(line)
 
 
-def written(entries, **more):
+def written(entries: list[Any], **more: Any) -> Any:
     raw = io.BytesIO()
     writer = ListingWriter(raw, **more)
     for entry in entries:
@@ -165,7 +169,7 @@ def written(entries, **more):
 ENTRIES = [Entry("files", b"%05d" % number) for number in range(3000)]
 
 
-def test_a_listing_is_a_stream_of_lines():
+def test_a_listing_is_a_stream_of_lines() -> None:
     raw, length = written(ENTRIES)
     lines = list(read_lines(io.BytesIO(raw)))
     assert len(lines) == 3000 and sum(len(line) + 1 for line in lines) == length
@@ -173,7 +177,7 @@ def test_a_listing_is_a_stream_of_lines():
     assert written([])[1] == 0 and list(read_listing(io.BytesIO(written([])[0]))) == []
 
 
-def test_a_listing_cut_short_altered_or_gone_on_with_is_damage():
+def test_a_listing_cut_short_altered_or_gone_on_with_is_damage() -> None:
     raw, _ = written(ENTRIES)
     for bad in (raw[:-1], raw[: len(raw) // 2], raw[:-4] + b"\0\0\0\0", b"", b"not a listing"):
         with pytest.raises(DamagedError):
@@ -183,17 +187,17 @@ def test_a_listing_cut_short_altered_or_gone_on_with_is_damage():
         list(read_lines(io.BytesIO(raw + b"\0" * (256 * 1024 - len(raw)) + far)))
 
 
-def test_a_listing_without_a_last_newline_ends_too_early():
+def test_a_listing_without_a_last_newline_ends_too_early() -> None:
     raw = zstandard.ZstdCompressor().compress(to_line(PLAIN).rstrip(b"\n"))
     with pytest.raises(DamagedError, match="ends too early"):
         list(read_lines(io.BytesIO(raw)))
 
 
-def test_entries_of_some_kinds():
+def test_entries_of_some_kinds() -> None:
     mixed = [PLAIN, Entry("mail", b"m"), Entry("databases", b"d"), Entry("files", b"z")]
     raw, _ = written(mixed)
 
-    def paths(*kinds):
+    def paths(*kinds: Any) -> Any:
         return [entry.path for entry in read_listing(io.BytesIO(raw), kinds)]
 
     assert paths("mail") == [b"m"] and paths("files") == [PLAIN.path, b"z"]
@@ -201,7 +205,7 @@ def test_entries_of_some_kinds():
     assert paths("fil") == []
 
 
-def test_what_hard_links_lead_to():
+def test_what_hard_links_lead_to() -> None:
     linked = [
         PLAIN,
         Entry("files", b"h", link=b"caf\xe9"),
@@ -215,20 +219,20 @@ def test_what_hard_links_lead_to():
 class Notes:
     """Records its calls."""
 
-    def __init__(self):
+    def __init__(self) -> None:
         self.told = []
 
-    def entry(self, entry, line):
+    def entry(self, entry: Entry, line: bytes) -> None:
         self.told.append(("entry", entry.path))
 
-    def line(self, line):
+    def line(self, line: bytes) -> None:
         self.told.append(("line", line))
 
-    def same(self, count):
+    def same(self, count: Any) -> None:
         self.told.append(("same", count))
 
 
-def test_who_notes_hears_of_files_alone():
+def test_who_notes_hears_of_files_alone() -> None:
     notes = Notes()
     writer = ListingWriter(io.BytesIO(), noting=notes)
     writer.add(PLAIN)
@@ -240,7 +244,7 @@ def test_who_notes_hears_of_files_alone():
 
 
 @pytest.fixture
-def before(tmp_path):
+def before(tmp_path: Path) -> Any:
     """A listing that another may begin like."""
     raw, length = written(ENTRIES)
     path = tmp_path / "before.zst"
@@ -248,7 +252,7 @@ def before(tmp_path):
     return ListingPrefix(path, hashlib.sha256(raw).hexdigest(), length)
 
 
-def test_a_listing_that_is_wholly_the_same_is_a_copy(before):
+def test_a_listing_that_is_wholly_the_same_is_a_copy(before: Any) -> None:
     raw = io.BytesIO()
     writer = ListingWriter(raw, before=before)
     writer.same(before.length, 0)
@@ -257,7 +261,7 @@ def test_a_listing_that_is_wholly_the_same_is_a_copy(before):
 
 
 @pytest.mark.parametrize("share", [1, 700, 2999, 3000])
-def test_a_listing_may_begin_like_another_and_go_on(before, share):
+def test_a_listing_may_begin_like_another_and_go_on(before: Any, share: Any) -> None:
     begun = sum(len(to_line(entry)) for entry in ENTRIES[:share])
     raw = io.BytesIO()
     writer = ListingWriter(raw, before=before)
@@ -267,7 +271,7 @@ def test_a_listing_may_begin_like_another_and_go_on(before, share):
     assert list(read_listing(io.BytesIO(raw.getvalue()))) == [*ENTRIES[:share], PLAIN]
 
 
-def test_a_part_that_is_the_same_is_written_also_when_nothing_follows(before):
+def test_a_part_that_is_the_same_is_written_also_when_nothing_follows(before: Any) -> None:
     begun = sum(len(to_line(entry)) for entry in ENTRIES[:10])
     raw = io.BytesIO()
     writer = ListingWriter(raw, before=before)
@@ -276,14 +280,14 @@ def test_a_part_that_is_the_same_is_written_also_when_nothing_follows(before):
     assert list(read_listing(io.BytesIO(raw.getvalue()))) == ENTRIES[:10]
 
 
-def test_more_of_the_listing_before_than_there_is_is_damage(before):
+def test_more_of_the_listing_before_than_there_is_is_damage(before: Any) -> None:
     writer = ListingWriter(io.BytesIO(), before=before)
     writer.same(before.length + 1, 0)
     with pytest.raises(DamagedError, match="ends too early"):
         writer.add(PLAIN)
 
 
-def test_a_listing_that_changed_meanwhile_is_not_copied(before):
+def test_a_listing_that_changed_meanwhile_is_not_copied(before: Any) -> None:
     before.path.write_bytes(written(ENTRIES[:-1])[0])
     writer = ListingWriter(io.BytesIO(), before=before)
     writer.same(before.length, 0)
@@ -291,7 +295,7 @@ def test_a_listing_that_changed_meanwhile_is_not_copied(before):
         writer.close()
 
 
-def test_children_of_a_folder_count_all_below():
+def test_children_of_a_folder_count_all_below() -> None:
     entries = [
         Entry("files", b"", DIR),
         Entry("files", b"a", DIR),
@@ -303,7 +307,7 @@ def test_children_of_a_folder_count_all_below():
         Entry("databases", b"shop/data.sql", size=7),
     ]
 
-    def below(kind, folder):
+    def below(kind: str, folder: bytes) -> list[Any]:
         return [(e.path, e.type, n, s) for e, n, s in children(iter(entries), kind, folder)]
 
     assert below("files", b"") == [(b"a", "dir", 3, 12), (b"ab", "file", 1, 6)]
@@ -312,7 +316,7 @@ def test_children_of_a_folder_count_all_below():
     assert below("mail", b"") == [] and below("files", b"none") == []
 
 
-def test_values_are_base64_of_the_standard_alphabet():
+def test_values_are_base64_of_the_standard_alphabet() -> None:
     value = bytes(range(256))
     assert row(Entry("files", b"x", xattrs={"user.a": value}))["xattrs"]["user.a"] == (
         base64.b64encode(value).decode()

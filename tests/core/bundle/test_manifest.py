@@ -1,6 +1,9 @@
 """Manifests, written and read."""
 
+from __future__ import annotations
+
 import json
+from typing import Any
 
 import pytest
 
@@ -19,7 +22,7 @@ from fasciculus.core.bundle.manifest import (
 from fasciculus.core.errors import DamagedError, TooNewError
 
 
-def test_manifest():
+def test_manifest() -> None:
     manifest = Manifest(
         "n",
         "account",
@@ -39,7 +42,7 @@ def test_manifest():
             parse_manifest(bad)
 
 
-def test_a_manifest_never_leads_out_of_its_folders():
+def test_a_manifest_never_leads_out_of_its_folders() -> None:
     good = Manifest(
         "n",
         "account",
@@ -67,7 +70,7 @@ def test_a_manifest_never_leads_out_of_its_folders():
             parse_manifest(bad.to_json())
 
 
-def whole(**changes) -> Manifest:
+def whole(**changes: Any) -> Manifest:
     """A manifest with something in each field."""
     fields = {
         "name": "2026-11-24T021500Z-nightly",
@@ -98,7 +101,7 @@ def whole(**changes) -> Manifest:
     return Manifest(**{**fields, **changes})
 
 
-def test_what_a_manifest_adds_up_to():
+def test_what_a_manifest_adds_up_to() -> None:
     found = whole()
     assert (found.entries, found.bytes) == (12, 1050)
     assert found.packed == 30, "only what this bundle brought"
@@ -109,7 +112,7 @@ def test_what_a_manifest_adds_up_to():
     assert whole(pieces=more).unused_share == 0.0, "never below nothing"
 
 
-def test_every_field_comes_back():
+def test_every_field_comes_back() -> None:
     assert parse_manifest(whole().to_json()) == whole()
     kept = whole().summary()
     assert (kept.unused_share, kept.new_bytes, kept.brings) == (0.5, 100, "changes")
@@ -117,14 +120,14 @@ def test_every_field_comes_back():
     assert kept.pieces == whole().pieces and kept.listing_sha256 == "ef" * 32
 
 
-def test_a_manifest_of_the_first_releases_has_no_base_and_nothing_left_out():
+def test_a_manifest_of_the_first_releases_has_no_base_and_nothing_left_out() -> None:
     row = json.loads(whole().to_json())
     del row["base"], row["left_out"]
     found = parse_manifest(json.dumps(row).encode())
     assert found.base == found.started and found.left_out == {}
 
 
-def altered(*path, value):
+def altered(*path: Any, value: Any) -> bytes:
     """The manifest as JSON with one value in the place of another."""
     row = json.loads(whole().to_json())
     place = row
@@ -167,18 +170,18 @@ def altered(*path, value):
         (("format",), 1),
     ],
 )
-def test_no_field_is_believed_unchecked(path, value):
+def test_no_field_is_believed_unchecked(path: tuple[Any, ...], value: Any) -> None:
     with pytest.raises(DamagedError):
         parse_manifest(altered(*path, value=value))
 
 
-def test_zero_is_a_size():
+def test_zero_is_a_size() -> None:
     good = altered("listing", "bytes", value=0)
     assert parse_manifest(good).listing_bytes == 0
     assert parse_manifest(altered("pieces", 0, "bytes", value=0)).pieces[0].bytes == 0
 
 
-def test_the_file_of_sums_is_what_sha256sum_reads():
+def test_the_file_of_sums_is_what_sha256sum_reads() -> None:
     text = sums("ef" * 32, whole().pieces, "listing-2.jsonl.zst").decode()
     assert text == (
         f"{'ef' * 32}  listing-2.jsonl.zst\n"
@@ -187,7 +190,7 @@ def test_the_file_of_sums_is_what_sha256sum_reads():
     )
 
 
-def test_what_is_not_given_counts_nothing():
+def test_what_is_not_given_counts_nothing() -> None:
     piece = PieceRecord("p", 1, "ab" * 32)
     assert (piece.holds, piece.used, piece.brought) == (0, 0, True)
     assert (ContentsCount(), ExcludedCount()) == (ContentsCount(0, 0, []), ExcludedCount(0, 0))

@@ -1,6 +1,11 @@
 """Folders held open on the way down a tree, while others exchange them."""
 
+from __future__ import annotations
+
 import os
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -10,7 +15,7 @@ from fasciculus.core.bundle.tree.open_folders import OpenFolders
 
 
 @pytest.fixture
-def opened(tmp_path, monkeypatch):
+def opened(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[OpenFolders]:
     """The folders of a deep tree, of which few are open at the same time."""
     monkeypatch.setattr(open_folders, "_MOST", 6)
     found = OpenFolders(os.open(tmp_path, FOLDER_FLAGS))
@@ -18,7 +23,7 @@ def opened(tmp_path, monkeypatch):
     found.close()
 
 
-def go_down(opened, tmp_path, depth):
+def go_down(opened: OpenFolders, tmp_path: Path, depth: int) -> list[Any]:
     """Make a way down, and go it; the folders on it, the root first."""
     places = [tmp_path]
     for number in range(depth):
@@ -29,16 +34,18 @@ def go_down(opened, tmp_path, depth):
     return places
 
 
-def is_at(opened, place):
+def is_at(opened: OpenFolders, place: Path) -> bool:
     info = os.fstat(opened.top)
     return (info.st_dev, info.st_ino) == (place.stat().st_dev, place.stat().st_ino)
 
 
-def count_of_open():
+def count_of_open() -> int:
     return len(os.listdir("/proc/self/fd"))
 
 
-def test_the_way_down_and_up_is_the_same_with_few_of_it_open(opened, tmp_path):
+def test_the_way_down_and_up_is_the_same_with_few_of_it_open(
+    opened: OpenFolders, tmp_path: Path
+) -> None:
     before = count_of_open()
     places = go_down(opened, tmp_path, 40)
     assert is_at(opened, places[-1])
@@ -50,7 +57,9 @@ def test_the_way_down_and_up_is_the_same_with_few_of_it_open(opened, tmp_path):
     assert count_of_open() == before
 
 
-def test_what_was_exchanged_on_the_way_is_no_longer_gone_through(opened, tmp_path):
+def test_what_was_exchanged_on_the_way_is_no_longer_gone_through(
+    opened: OpenFolders, tmp_path: Path
+) -> None:
     places = go_down(opened, tmp_path, 12)
     places[2].rename(tmp_path / "aside")
     places[2].mkdir()
@@ -63,7 +72,7 @@ def test_what_was_exchanged_on_the_way_is_no_longer_gone_through(opened, tmp_pat
         assert opened.top
 
 
-def test_a_folder_must_be_the_one_that_was_listed(opened, tmp_path):
+def test_a_folder_must_be_the_one_that_was_listed(opened: OpenFolders, tmp_path: Path) -> None:
     (tmp_path / "one").mkdir()
     (tmp_path / "other").mkdir()
     listed = (tmp_path / "one").stat()
@@ -79,7 +88,7 @@ def test_a_folder_must_be_the_one_that_was_listed(opened, tmp_path):
     assert count_of_open() == before and is_at(opened, tmp_path)
 
 
-def test_closing_leaves_nothing_open(tmp_path):
+def test_closing_leaves_nothing_open(tmp_path: Path) -> None:
     before = count_of_open()
     found = OpenFolders(os.open(tmp_path, FOLDER_FLAGS))
     go_down(found, tmp_path, 10)

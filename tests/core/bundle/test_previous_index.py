@@ -1,9 +1,14 @@
 """The previous bundle, found by path and by digest."""
 
+from __future__ import annotations
+
 import io
 import os
 import random
+from collections.abc import Iterator
+from pathlib import Path
 from types import SimpleNamespace
+from typing import Any
 
 import pytest
 
@@ -13,7 +18,7 @@ from fasciculus.core.bundle.states.previous_index import PreviousIndex, unchange
 from fasciculus.hosts.ssh import find as ssh_find
 
 
-def test_the_key_of_a_record_is_scan_order():
+def test_the_key_of_a_record_is_scan_order() -> None:
     rng = random.Random(4)
     paths = [
         b"/".join(
@@ -24,7 +29,7 @@ def test_the_key_of_a_record_is_scan_order():
     assert sorted(paths, key=lambda p: ssh_find.key([p])) == sorted(paths, key=order)
 
 
-def listed(tmp_path, entries):
+def listed(tmp_path: Path, entries: list[Any]) -> Path:
     raw = io.BytesIO()
     writer = ListingWriter(raw)
     for entry in entries:
@@ -35,13 +40,13 @@ def listed(tmp_path, entries):
     return path
 
 
-def file(path: bytes, digest: str, *parts: Extent, kind="files", **more) -> Entry:
+def file(path: bytes, digest: str, *parts: Extent, kind: str = "files", **more: Any) -> Entry:
     size = sum(part.size for part in parts)
     fields = {"mtime_ns": 5, "ctime_ns": 6, "inode": 7, "device": 8, **more}
     return Entry(kind, path, size=size, digest=digest * 32, parts=list(parts), **fields)
 
 
-def test_the_bundle_before_is_found_by_path_and_by_digest(tmp_path):
+def test_the_bundle_before_is_found_by_path_and_by_digest(tmp_path: Path) -> None:
     spread = [Extent("p1", 0, 10, 0, 2_000_000), Extent("p2", 0, 10, 0, 1_000_000)]
     entries = [
         file(b"a", "aa", Extent("p1", 100, 50, 7, 300)),
@@ -76,7 +81,7 @@ def test_the_bundle_before_is_found_by_path_and_by_digest(tmp_path):
     damaged.close()
 
 
-def test_over_ssh_size_and_time_are_trusted(tmp_path):
+def test_over_ssh_size_and_time_are_trusted(tmp_path: Path) -> None:
     entry = file(b"a", "aa", Extent("p1", 0, 50, 0, 300))
     path = listed(tmp_path, [entry])
     elsewhere = file(b"a", "00", Extent("x", 0, 0, 0, 300), ctime_ns=1, inode=2, device=3)
@@ -86,7 +91,7 @@ def test_over_ssh_size_and_time_are_trusted(tmp_path):
         previous.close()
 
 
-def test_many_digests_are_found_again(tmp_path):
+def test_many_digests_are_found_again(tmp_path: Path) -> None:
     rng = random.Random(7)
     entries = []
     for number in range(3000):
@@ -110,12 +115,12 @@ def test_many_digests_are_found_again(tmp_path):
 STATE = {"mode": 0o640, "uid": 1, "gid": 2, "user": "u", "group": "g"}
 
 
-def one(path=b"a", **more):
+def one(path: bytes = b"a", **more: Any) -> Entry:
     return file(path, "aa", Extent("p1", 0, 50, 0, 300), **{**STATE, **more})
 
 
 @pytest.fixture
-def previous(tmp_path):
+def previous(tmp_path: Path) -> Iterator[PreviousIndex]:
     found = PreviousIndex(listed(tmp_path, [one()]), unchanged, tmp_path)
     yield found
     found.close()
@@ -124,7 +129,9 @@ def previous(tmp_path):
 @pytest.mark.parametrize(
     "change", [{"mtime_ns": 9}, {"ctime_ns": 9}, {"inode": 9}, {"size": 9}], ids=str
 )
-def test_a_file_whose_state_differs_is_read_again(previous, change):
+def test_a_file_whose_state_differs_is_read_again(
+    previous: PreviousIndex, change: dict[Any, Any]
+) -> None:
     entry = one()
     for name, value in change.items():
         setattr(entry, name, value)
@@ -149,7 +156,9 @@ def test_a_file_whose_state_differs_is_read_again(previous, change):
     ],
     ids=str,
 )
-def test_a_line_stands_for_an_entry_only_when_it_says_all_of_it(previous, change):
+def test_a_line_stands_for_an_entry_only_when_it_says_all_of_it(
+    previous: PreviousIndex, change: dict[Any, Any]
+) -> None:
     found = previous.find(one())
     assert found.describes(one())
     altered = one()
@@ -158,14 +167,14 @@ def test_a_line_stands_for_an_entry_only_when_it_says_all_of_it(previous, change
     assert not found.describes(altered)
 
 
-def test_what_the_line_has_beyond_the_entry_counts_too(tmp_path):
+def test_what_the_line_has_beyond_the_entry_counts_too(tmp_path: Path) -> None:
     for more in ({"xattrs": {"user.a": b""}}, {"link": b"b"}, {"origin": b"b"}):
         index = PreviousIndex(listed(tmp_path, [one(**more)]), unchanged, tmp_path)
         assert not index.find(one()).describes(one()), more
         index.close()
 
 
-def state(entry, **more):
+def state(entry: Entry, **more: Any) -> Any:
     """The entry as ``lstat`` would tell it."""
     fields = {
         "st_size": entry.size,
@@ -181,7 +190,9 @@ def state(entry, **more):
     return SimpleNamespace(**fields)
 
 
-def test_the_short_way_takes_only_what_is_in_every_respect_as_it_was(previous):
+def test_the_short_way_takes_only_what_is_in_every_respect_as_it_was(
+    previous: PreviousIndex,
+) -> None:
     assert previous.same_state("files", b"a", state(one())).digest == "aa" * 32
     for name in ("size", "mtime_ns", "ctime_ns", "ino", "dev", "uid", "gid"):
         assert previous.same_state("files", b"a", state(one(), **{f"st_{name}": 99})) is None, name
@@ -190,7 +201,7 @@ def test_the_short_way_takes_only_what_is_in_every_respect_as_it_was(previous):
     assert previous.same_state("files", b"a", state(one())) is None, "it has gone by"
 
 
-def test_the_short_way_leaves_links_odd_names_and_damage_to_the_longer_one(tmp_path):
+def test_the_short_way_leaves_links_odd_names_and_damage_to_the_longer_one(tmp_path: Path) -> None:
     entries = [one(b"a", link=b"x"), one(b"caf\xe9"), one(b"d", origin=b"o"), one(b"e")]
     index = PreviousIndex(listed(tmp_path, entries), unchanged, tmp_path, frozenset({"p1"}))
     for entry in entries:
@@ -198,7 +209,7 @@ def test_the_short_way_leaves_links_odd_names_and_damage_to_the_longer_one(tmp_p
     index.close()
 
 
-def test_links_and_devices_are_the_same_when_they_lead_to_the_same(tmp_path):
+def test_links_and_devices_are_the_same_when_they_lead_to_the_same(tmp_path: Path) -> None:
     kinds = [
         Entry("files", b"a", SYMLINK, target=b"there", **STATE),
         Entry("files", b"b", SYMLINK, target=b"caf\xe9", **STATE),
@@ -207,7 +218,7 @@ def test_links_and_devices_are_the_same_when_they_lead_to_the_same(tmp_path):
     ]
     path = listed(tmp_path, kinds)
 
-    def same(entry):
+    def same(entry: Entry) -> bool:
         index = PreviousIndex(path, unchanged, tmp_path)
         found = index.same(entry)
         index.close()
@@ -220,12 +231,12 @@ def test_links_and_devices_are_the_same_when_they_lead_to_the_same(tmp_path):
     assert not same(Entry("files", b"d", FIFO, **STATE)), "another type of the same name"
 
 
-def test_an_empty_file_is_held_by_nothing(previous):
+def test_an_empty_file_is_held_by_nothing(previous: PreviousIndex) -> None:
     assert previous.holding("files", "aa" * 32, 0) is None
     assert not previous.may_hold("files", 300), "only large files are worth reading twice"
 
 
-def test_a_path_that_was_not_there_is_not_taken_for_the_next_one(tmp_path):
+def test_a_path_that_was_not_there_is_not_taken_for_the_next_one(tmp_path: Path) -> None:
     """The requested entry is before the listing's position."""
     path = listed(tmp_path, [one(b"m")])
     for ask in ("find", "same", "state"):
@@ -242,14 +253,16 @@ def test_a_path_that_was_not_there_is_not_taken_for_the_next_one(tmp_path):
     index.close()
 
 
-def test_a_kind_of_its_own_does_not_answer_for_another(tmp_path):
+def test_a_kind_of_its_own_does_not_answer_for_another(tmp_path: Path) -> None:
     index = PreviousIndex(listed(tmp_path, [one(b"a", kind="mail")]), unchanged, tmp_path)
     assert index.find(one(b"a")) is None
     index.close()
 
 
 @pytest.mark.parametrize("change", [{"mtime_ns": 9}, {"size": 9}], ids=str)
-def test_over_ssh_both_size_and_time_must_be_as_they_were(tmp_path, change):
+def test_over_ssh_both_size_and_time_must_be_as_they_were(
+    tmp_path: Path, change: dict[Any, Any]
+) -> None:
     index = PreviousIndex(listed(tmp_path, [one()]), unchanged_by_sftp, tmp_path)
     entry = one()
     for name, value in change.items():
@@ -258,7 +271,7 @@ def test_over_ssh_both_size_and_time_must_be_as_they_were(tmp_path, change):
     index.close()
 
 
-def test_damage_elsewhere_costs_nothing(tmp_path):
+def test_damage_elsewhere_costs_nothing(tmp_path: Path) -> None:
     path = listed(tmp_path, [one()])
     index = PreviousIndex(path, unchanged, tmp_path, frozenset({"other"}))
     assert index.same_state("files", b"a", state(one())) is not None
@@ -267,7 +280,7 @@ def test_damage_elsewhere_costs_nothing(tmp_path):
 
 
 @pytest.mark.parametrize(("size", "worth"), [(1024 * 1024, False), (1024 * 1024 + 1, True)])
-def test_large_files_are_known_by_their_size(tmp_path, size, worth):
+def test_large_files_are_known_by_their_size(tmp_path: Path, size: int, worth: bool) -> None:
     entry = file(b"film", "aa", Extent("p1", 0, 50, 0, size))
     index = PreviousIndex(listed(tmp_path, [entry]), unchanged, tmp_path)
     assert index.may_hold("files", size) is worth

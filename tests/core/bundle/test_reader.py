@@ -1,7 +1,10 @@
 """Reading back out of pieces: ranges asked for, and every byte checked."""
 
+from __future__ import annotations
+
 import io
 import random
+from typing import Any
 
 import pytest
 from blake3 import blake3
@@ -19,18 +22,18 @@ SUFFIX = {"zstd": ".tar.zst", "gzip": ".tar.gz", "none": ".tar"}
 class Source:
     """Pieces in memory; remembers what was asked, and which streams are open."""
 
-    def __init__(self, pieces):
+    def __init__(self, pieces: dict[Any, Any]) -> None:
         self.pieces = {SUBJECT.piece(name): data for name, data in pieces.items()}
         self.asked, self.streams = [], []
 
-    def open(self, path, offset=0, length=None):
+    def open(self, path: Any, offset: Any = 0, length: Any = None) -> Any:
         self.asked.append((offset, length))
         end = None if length is None else offset + length
         self.streams.append(io.BytesIO(self.pieces[path][offset:end]))
         return self.streams[-1]
 
 
-def packed(packing, *contents):
+def packed(packing: str, *contents: Any) -> Any:
     """A piece of one frame for each of the contents, and the extents of each frame."""
     data, places = b"", []
     for part in contents:
@@ -40,7 +43,7 @@ def packed(packing, *contents):
     return data, places
 
 
-def entry(contents, *parts, name=b"x"):
+def entry(contents: bytes, *parts: Any, name: bytes = b"x") -> Entry:
     return Entry(
         "files",
         name,
@@ -50,17 +53,17 @@ def entry(contents, *parts, name=b"x"):
     )
 
 
-def read(source, wanted, **more):
+def read(source: Source, wanted: Entry, **more: Any) -> bytes:
     with BundleReader(source, SUBJECT) as reader:
         return b"".join(reader.contents(wanted, **more))
 
 
 @pytest.fixture(params=["zstd", "gzip", "none"])
-def packing(request):
+def packing(request: pytest.FixtureRequest) -> str:
     return request.param
 
 
-def test_a_file_alone_asks_for_its_frame_and_no_more(packing):
+def test_a_file_alone_asks_for_its_frame_and_no_more(packing: str) -> None:
     data, places = packed(packing, b"a" * 1000, b"mill" * 300, b"c" * 1000)
     name = "p" + SUFFIX[packing]
     source = Source({name: data})
@@ -70,7 +73,7 @@ def test_a_file_alone_asks_for_its_frame_and_no_more(packing):
     assert source.asked == [(frame, length)]
 
 
-def test_a_stretch_over_several_frames_is_followed(packing):
+def test_a_stretch_over_several_frames_is_followed(packing: str) -> None:
     halves = [bytes([n]) * 1000 for n in range(4)]
     data, places = packed(packing, *halves)
     name = "p" + SUFFIX[packing]
@@ -83,7 +86,7 @@ def test_a_stretch_over_several_frames_is_followed(packing):
     assert len(source.asked) == 1, "frames that follow each other are one request"
 
 
-def test_contents_spread_over_pieces_are_joined_in_order(packing):
+def test_contents_spread_over_pieces_are_joined_in_order(packing: str) -> None:
     one, places_one = packed(packing, b"mill ")
     two, places_two = packed(packing, b"xx", b"pond")
     names = "a" + SUFFIX[packing], "b" + SUFFIX[packing]
@@ -94,7 +97,7 @@ def test_contents_spread_over_pieces_are_joined_in_order(packing):
         read(source, entry(b"mill pond", *reversed(parts)))
 
 
-def test_folders_and_links_have_no_bytes_and_ask_for_none():
+def test_folders_and_links_have_no_bytes_and_ask_for_none() -> None:
     source = Source({})
     for kind in (DIR, SYMLINK):
         assert read(source, Entry("files", b"x", kind, parts=[Extent("p", 0, 1, 0, 1)])) == b""
@@ -102,7 +105,7 @@ def test_folders_and_links_have_no_bytes_and_ask_for_none():
     assert source.asked == []
 
 
-def test_a_listing_that_promises_more_than_there_is(packing):
+def test_a_listing_that_promises_more_than_there_is(packing: str) -> None:
     data, places = packed(packing, b"short")
     name = "p" + SUFFIX[packing]
     wanted = entry(b"short and more", (name, *places[0], 0, 14))
@@ -115,7 +118,7 @@ def test_a_listing_that_promises_more_than_there_is(packing):
 
 @pytest.mark.parametrize("packing", ["zstd", "gzip"])
 @pytest.mark.parametrize("cut", [30, 400])
-def test_a_piece_that_is_cut_short_is_damage_that_says_where(packing, cut):
+def test_a_piece_that_is_cut_short_is_damage_that_says_where(packing: str, cut: int) -> None:
     noise = random.Random(5).randbytes(4000)
     data, places = packed(packing, noise, noise[::-1])
     name = "p" + SUFFIX[packing]
@@ -130,7 +133,7 @@ def test_a_piece_that_is_cut_short_is_damage_that_says_where(packing, cut):
     assert read(Source({name: data[:-cut]}), first) == noise, "the frame before is whole"
 
 
-def test_after_an_error_the_next_read_begins_anew():
+def test_after_an_error_the_next_read_begins_anew() -> None:
     noise = random.Random(6).randbytes(3000)
     data, places = packed("zstd", noise, noise)
     bad = bytearray(data)
@@ -143,7 +146,7 @@ def test_after_an_error_the_next_read_begins_anew():
         assert b"".join(reader.contents(good)) == noise
 
 
-def test_a_frame_that_is_asked_for_again_is_not_read_again():
+def test_a_frame_that_is_asked_for_again_is_not_read_again() -> None:
     data, places = packed("zstd", b"mill" * 100)
     source = Source({"p.tar.zst": data})
     rows = [entry((b"mill" * 100)[n : n + 4], ("p.tar.zst", *places[0], n, 4)) for n in range(50)]
@@ -153,7 +156,7 @@ def test_a_frame_that_is_asked_for_again_is_not_read_again():
     assert len(source.asked) == 1
 
 
-def test_no_more_than_a_dozen_streams_stay_open():
+def test_no_more_than_a_dozen_streams_stay_open() -> None:
     pieces, rows = {}, []
     for number in range(30):
         data, places = packed("zstd", b"%d" % number, b"more")
@@ -169,7 +172,7 @@ def test_no_more_than_a_dozen_streams_stay_open():
     assert all(stream.closed for stream in source.streams)
 
 
-def test_frames_of_one_piece_one_after_the_other():
+def test_frames_of_one_piece_one_after_the_other() -> None:
     data, places = packed("gzip", b"one", b"two", b"three")
     source = Source({"p.tar.gz": data})
     reader = PieceReader(source, SUBJECT.piece("p.tar.gz"))
@@ -187,7 +190,7 @@ def test_frames_of_one_piece_one_after_the_other():
 
 
 @pytest.mark.parametrize("packing", ["zstd", "gzip", "none"])
-def test_what_comes_before_damage_is_salvaged(packing):
+def test_what_comes_before_damage_is_salvaged(packing: str) -> None:
     text = b"".join(b"line %06d of the mill pond\n" % n for n in range(6000))
     data, places = packed(packing, text)
     name = "p" + SUFFIX[packing]
@@ -199,10 +202,10 @@ def test_what_comes_before_damage_is_salvaged(packing):
     assert found[:kept] == text[:kept], "only the checksum is wrong"
 
 
-def test_entries_at_or_below_some_paths():
+def test_entries_at_or_below_some_paths() -> None:
     entries = [Entry("files", path) for path in (b"a", b"a/b", b"a-b", b"ab", b"c", b"c/d/e")]
 
-    def chosen(*paths):
+    def chosen(*paths: Any) -> list[Any]:
         return [row.path for row in only(entries, paths)]
 
     assert chosen(b"a") == [b"a", b"a/b"]

@@ -1,7 +1,11 @@
 """Sealed files: age files that any of their keys opens, from any position."""
 
+from __future__ import annotations
+
 import hashlib
 import io
+from pathlib import Path
+from typing import Any
 
 import pyrage
 import pytest
@@ -15,12 +19,12 @@ CHUNK = 64 * 1024
 
 
 @pytest.fixture(scope="module")
-def keys():
+def keys() -> list[Any]:
     return [make_identity() for _ in range(3)]
 
 
 @pytest.fixture(params=[0, 1, CHUNK - 1, CHUNK, CHUNK + 1, 3 * CHUNK, 3 * CHUNK + 77])
-def sealed(request, tmp_path, keys):
+def sealed(request: pytest.FixtureRequest, tmp_path: Path, keys: list[Any]) -> Any:
     """A file that is sealed to two of three keys, and what is in it."""
     text = bytes(number * 7 % 251 for number in range(request.param))
     (tmp_path / "plain").write_bytes(text)
@@ -34,10 +38,10 @@ def sealed(request, tmp_path, keys):
 class Memory:
     """Files in memory, read as from a store; ``most`` is how much one reading gives."""
 
-    def __init__(self, files, most=None):
+    def __init__(self, files: Any, most: Any = None) -> None:
         self.files, self.most, self.read = files, most, 0
 
-    def open(self, path, offset=0, length=None):
+    def open(self, path: Any, offset: Any = 0, length: Any = None) -> Any:
         end = None if length is None else offset + length
         data = self.files[path][offset:end]
         self.read += len(data)
@@ -45,15 +49,15 @@ class Memory:
 
 
 class _Short(io.BytesIO):
-    def __init__(self, data, most):
+    def __init__(self, data: Any, most: Any) -> None:
         super().__init__(data)
         self._most = most
 
-    def read(self, count=-1):
+    def read(self, count: Any = -1) -> Any:
         return super().read(self._most if count < 0 else min(count, self._most))
 
 
-def test_each_of_its_keys_opens_it_and_no_other(sealed, keys):
+def test_each_of_its_keys_opens_it_and_no_other(sealed: Any, keys: Any) -> None:
     target, text = sealed
     for identity, _ in keys[:2]:
         with open_sealed(target, [keys[2][0], identity]) as stream:
@@ -66,7 +70,7 @@ def test_each_of_its_keys_opens_it_and_no_other(sealed, keys):
 
 
 @pytest.mark.parametrize("most", [None, 1000])
-def test_any_part_is_read_without_the_rest(sealed, keys, most):
+def test_any_part_is_read_without_the_rest(sealed: Any, keys: Any, most: Any) -> None:
     target, text = sealed
     data = target.read_bytes()
     for offset in (0, 1, CHUNK - 1, CHUNK, CHUNK + 5, 2 * CHUNK, len(text) - 1):
@@ -87,7 +91,7 @@ def test_any_part_is_read_without_the_rest(sealed, keys, most):
         assert source.read < 2 * CHUNK
 
 
-def test_what_was_cut_off_or_altered_is_never_given_out(sealed, keys):
+def test_what_was_cut_off_or_altered_is_never_given_out(sealed: Any, keys: Any) -> None:
     target, text = sealed
     data = target.read_bytes()
     begin = age.payload_key(data, "piece.age", [keys[0][0]]).begin
@@ -107,7 +111,7 @@ def test_what_was_cut_off_or_altered_is_never_given_out(sealed, keys):
             UnsealedSource(Memory({"piece.age": data[:cut]}), [keys[0][0]]).open("piece.age")
 
 
-def test_keys_are_a_pair_and_wrong_ones_are_said_at_their_field(keys):
+def test_keys_are_a_pair_and_wrong_ones_are_said_at_their_field(keys: list[Any]) -> None:
     identity, public = keys[0]
     assert recipient_of(f" {identity}\n") == public and public.startswith("age1")
     assert Sealer([f" {public} "]).recipients == [f" {public} "]

@@ -1,8 +1,12 @@
 """A walk in parallel with the previous bundle's states: it reuses unchanged entries."""
 
+from __future__ import annotations
+
 import os
 import shutil
 from contextlib import closing
+from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -18,7 +22,7 @@ FOLDERS = ("", "a/", "a/b/", "c/")
 
 
 @pytest.fixture(scope="module")
-def tree(tmp_path_factory):
+def tree(tmp_path_factory: Any) -> Path:
     """A tree of some folders with a run of files in each."""
     found = tmp_path_factory.mktemp("states") / "tree"
     for folder in FOLDERS:
@@ -28,7 +32,7 @@ def tree(tmp_path_factory):
     return found
 
 
-def noted(tree):
+def noted(tree: Path) -> Any:
     """The listing and the states of a tree, as a bundle of all of it leaves them."""
     listing, states = tree.parent / "before.zst", tree.parent / "before.states"
     with listing.open("wb") as raw, states.open("w+b") as noting:
@@ -42,16 +46,16 @@ def noted(tree):
     return listing, states
 
 
-def walked(tree, places, chooser=None, known=lambda number: False):
+def walked(tree: Any, places: Any, chooser: Any = None, known: Any = lambda number: False) -> Any:
     """The reused and the described paths of a walk."""
     listing, states = places
     taken = []
 
-    def on_run(run):
+    def on_run(run: Any) -> Any:
         taken.extend(b"/".join(filter(None, (run.folder, name))) for name in run.names)
         return True
 
-    def on_same(run, line):
+    def on_same(run: Any, line: Any) -> Any:
         start = line.index(b'"path":"') + 8
         taken.append(line[start : line.index(b'"', start)])
         return True
@@ -62,16 +66,16 @@ def walked(tree, places, chooser=None, known=lambda number: False):
     return taken, described
 
 
-def every(tree):
+def every(tree: Any) -> Any:
     return [entry.path for entry in scan(os.fsencode(tree))]
 
 
-def test_of_a_tree_that_did_not_change_everything_is_taken_over(tree):
+def test_of_a_tree_that_did_not_change_everything_is_taken_over(tree: Path) -> None:
     taken, described = walked(tree, noted(tree))
     assert described == [] and sorted(taken, key=order) == every(tree)
 
 
-def test_who_refuses_gets_it_described(tree):
+def test_who_refuses_gets_it_described(tree: Path) -> None:
     places = noted(tree)
     with closing(StatCache(places[1], places[0])) as cache:
         rules = WalkRules(states=cache, on_run=lambda run: False, on_same=lambda run, line: False)
@@ -89,7 +93,7 @@ CHANGES = st.lists(
 )
 
 
-def changed(tree, folder, number, what):
+def changed(tree: Any, folder: Any, number: Any, what: Any) -> Any:
     """Change one file; the paths that must not be taken over."""
     path = tree / f"{folder}f{number:02}"
     relative = os.fsencode(f"{folder}f{number:02}")
@@ -128,7 +132,7 @@ def changed(tree, folder, number, what):
     max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
 )
 @given(CHANGES)
-def test_what_changed_is_never_taken_over(tree, changes):
+def test_what_changed_is_never_taken_over(tree: Path, changes: list[Any]) -> None:
     work = tree.parent / "work" / "tree"
     shutil.rmtree(work.parent, ignore_errors=True)
     shutil.copytree(tree, work)
@@ -139,7 +143,7 @@ def test_what_changed_is_never_taken_over(tree, changes):
     assert sorted([*taken, *described], key=order) == every(work), "each once, and nothing else"
 
 
-def test_a_run_with_a_change_is_still_taken_name_by_name(tree):
+def test_a_run_with_a_change_is_still_taken_name_by_name(tree: Path) -> None:
     work = tree.parent / "one" / "tree"
     shutil.copytree(tree, work)
     places = noted(work)
@@ -149,7 +153,7 @@ def test_a_run_with_a_change_is_still_taken_name_by_name(tree):
     assert described == [b"a/f05"]
 
 
-def test_rules_leave_out_what_the_states_would_give(tree):
+def test_rules_leave_out_what_the_states_would_give(tree: Path) -> None:
     """A run is not taken whole where a rule leaves one of its names out."""
     places = noted(tree)
     chooser = FileSelector(FileRules(excludes=("none-of-these",)), 0)
@@ -157,7 +161,7 @@ def test_rules_leave_out_what_the_states_would_give(tree):
     assert sorted([*taken, *described], key=order) == every(tree)
 
 
-def test_a_run_that_was_looked_at_already_is_not_looked_at_again(tree):
+def test_a_run_that_was_looked_at_already_is_not_looked_at_again(tree: Path) -> None:
     """Looking ahead may have found it unchanged; then nobody asks the file system."""
     work = tree.parent / "ahead" / "tree"
     shutil.copytree(tree, work)
@@ -167,7 +171,7 @@ def test_a_run_that_was_looked_at_already_is_not_looked_at_again(tree):
     assert b"a/f05" in taken
 
 
-def test_states_of_another_listing_or_other_rules_are_of_no_use(tree):
+def test_states_of_another_listing_or_other_rules_are_of_no_use(tree: Path) -> None:
     _, states = noted(tree)
     assert length_of_listing(states, "0" * 64, "about") == 0
     assert length_of_listing(states.with_name("none"), "0" * 64, "about") == 0

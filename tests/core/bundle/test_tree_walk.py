@@ -1,8 +1,12 @@
 """One walk over a tree: order, links, what is left out, and what vanishes on the way."""
 
+from __future__ import annotations
+
 import os
 from contextlib import closing
+from pathlib import Path
 from types import SimpleNamespace
+from typing import Any
 
 import pytest
 
@@ -14,28 +18,28 @@ from fasciculus.hosts.local import LocalHost
 
 
 @pytest.fixture
-def tree(tmp_path):
+def tree(tmp_path: Path) -> Path:
     for path in ("a/x", "a.b/x", "a/b/c/deep", "z"):
         (tmp_path / path).parent.mkdir(parents=True, exist_ok=True)
         (tmp_path / path).write_text(path)
     return tmp_path
 
 
-def walked(root, **rules):
+def walked(root: Path, **rules: Any) -> list[Any]:
     return list(scan(os.fsencode(root), chosen=WalkRules(**rules)))
 
 
-def paths(root, **rules):
+def paths(root: Path, **rules: Any) -> list[bytes]:
     return [entry.path for entry in walked(root, **rules)]
 
 
-def test_each_folder_comes_before_what_is_in_it(tree):
+def test_each_folder_comes_before_what_is_in_it(tree: Path) -> None:
     found = paths(tree)
     assert found == sorted(found, key=order)
     assert found[:3] == [b"", b"a", b"a/b"] and found[-1] == b"z"
 
 
-def test_an_entry_says_what_lstat_says(tree):
+def test_an_entry_says_what_lstat_says(tree: Path) -> None:
     os.chmod(tree / "z", 0o4640)
     os.utime(tree / "z", ns=(5, -7_000_000_001))
     info = os.lstat(tree / "z")
@@ -48,7 +52,7 @@ def test_an_entry_says_what_lstat_says(tree):
     assert user_name(3_999_999_999) == group_name(3_999_999_999) == ""
 
 
-def test_links_are_not_followed_and_a_pipe_is_not_opened(tree):
+def test_links_are_not_followed_and_a_pipe_is_not_opened(tree: Path) -> None:
     (tree / "to-a").symlink_to("a")
     (tree / "loop").symlink_to(".")
     (tree / "gone").symlink_to("nowhere")
@@ -60,7 +64,7 @@ def test_links_are_not_followed_and_a_pipe_is_not_opened(tree):
     assert not any(path.startswith((b"to-a/", b"loop/")) for path in found)
 
 
-def test_names_of_one_file_lead_to_the_first_in_scan_order(tree):
+def test_names_of_one_file_lead_to_the_first_in_scan_order(tree: Path) -> None:
     os.link(tree / "z", tree / "a/first")
     os.link(tree / "z", tree / "m")
     found = {entry.path: entry for entry in walked(tree)}
@@ -69,13 +73,13 @@ def test_names_of_one_file_lead_to_the_first_in_scan_order(tree):
     assert found[b"a/x"].links == 1 and found[b"a/x"].link is None
 
 
-def test_what_is_left_out_goes_with_all_below_it(tree):
+def test_what_is_left_out_goes_with_all_below_it(tree: Path) -> None:
     found = paths(tree, excluded=frozenset({b"a/b"}))
     assert b"a/b" not in found and b"a/b/c" not in found
     assert {b"a", b"a/x", b"a.b"} <= set(found)
 
 
-def test_who_leaves_out_is_told_with_the_rule(tree):
+def test_who_leaves_out_is_told_with_the_rule(tree: Path) -> None:
     told = []
     chooser = FileSelector(FileRules(excludes=("x", "c/")), 0)
     found = paths(tree, chooser=chooser, on_excluded=lambda *row: told.append(row))
@@ -83,14 +87,14 @@ def test_who_leaves_out_is_told_with_the_rule(tree):
     assert told == [(b"a/b/c", 0, "c/"), (b"a/x", 3, "x"), (b"a.b/x", 5, "x")]
 
 
-def test_folders_on_the_way_are_listed_only_when_something_below_goes_in(tree):
+def test_folders_on_the_way_are_listed_only_when_something_below_goes_in(tree: Path) -> None:
     chooser = FileSelector(FileRules(includes=("deep",)), 0)
     assert paths(tree, chooser=chooser) == [b"", b"a", b"a/b", b"a/b/c", b"a/b/c/deep"]
     nothing = FileSelector(FileRules(includes=("*.sql",)), 0)
     assert paths(tree, chooser=nothing) == [b""]
 
 
-def test_an_ignore_file_of_a_folder_and_a_cache_tag(tree):
+def test_an_ignore_file_of_a_folder_and_a_cache_tag(tree: Path) -> None:
     (tree / "a/.leave").write_text("x\n")
     (tree / "a.b/CACHEDIR.TAG").write_text("Signature: 8a477f597d28d172789f06886806bc55\n")
     rules = FileRules(ignore_file=".leave", skip_tagged_caches=True)
@@ -101,7 +105,7 @@ def test_an_ignore_file_of_a_folder_and_a_cache_tag(tree):
     assert b"a.b/x" in paths(tree, chooser=FileSelector(rules, 0))
 
 
-def test_an_ignore_file_that_is_a_link_or_a_pipe_is_not_read(tree):
+def test_an_ignore_file_that_is_a_link_or_a_pipe_is_not_read(tree: Path) -> None:
     (tree / "elsewhere").write_text("x\n")
     (tree / "a/.leave").symlink_to("../elsewhere")
     os.mkfifo(tree / "a.b/.leave")
@@ -109,10 +113,10 @@ def test_an_ignore_file_that_is_a_link_or_a_pipe_is_not_read(tree):
     assert {b"a/x", b"a.b/x"} <= set(found)
 
 
-def test_what_is_known_is_not_described_again_and_its_folder_comes_first(tree):
+def test_what_is_known_is_not_described_again_and_its_folder_comes_first(tree: Path) -> None:
     asked = []
 
-    def is_known(relative, info):
+    def is_known(relative: bytes, info: Any) -> bool:
         asked.append(relative)
         return relative == b"a/x"
 
@@ -123,7 +127,7 @@ def test_what_is_known_is_not_described_again_and_its_folder_comes_first(tree):
 
 
 @pytest.mark.parametrize("what", ["a/b", "z"])
-def test_what_vanishes_is_named_and_the_walk_goes_on(tree, what):
+def test_what_vanishes_is_named_and_the_walk_goes_on(tree: Path, what: str) -> None:
     warned = []
     walk = scan(os.fsencode(tree), warn=warned.append)
     assert [next(walk).path for _ in range(2)] == [b"", b"a"]
@@ -134,10 +138,12 @@ def test_what_vanishes_is_named_and_the_walk_goes_on(tree, what):
     assert b"a.b/x" in found and what.encode() not in found
 
 
-def test_a_folder_that_cannot_be_read_costs_what_is_in_it(tree, monkeypatch):
+def test_a_folder_that_cannot_be_read_costs_what_is_in_it(
+    tree: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     listdir = os.listdir
 
-    def refused(folder):
+    def refused(folder: int) -> list[str]:
         if os.readlink(f"/proc/self/fd/{folder}").endswith("/a"):
             raise PermissionError(13, "Permission denied")
         return listdir(folder)
@@ -149,13 +155,13 @@ def test_a_folder_that_cannot_be_read_costs_what_is_in_it(tree, monkeypatch):
     assert warned == ["a: the folder could not be read (Permission denied)"]
 
 
-def test_a_root_that_is_no_folder_is_refused(tree):
+def test_a_root_that_is_no_folder_is_refused(tree: Path) -> None:
     for root, error in ((tree / "z", NotADirectoryError), (tree / "none", FileNotFoundError)):
         with pytest.raises(error):
             walked(root)
 
 
-def test_depth_is_bounded_by_the_tree_alone(tmp_path):
+def test_depth_is_bounded_by_the_tree_alone(tmp_path: Path) -> None:
     here = os.getcwd()
     try:
         os.chdir(tmp_path)
@@ -167,17 +173,17 @@ def test_depth_is_bounded_by_the_tree_alone(tmp_path):
     assert len(paths(tmp_path)) == 301
 
 
-def test_attributes_go_in(tree):
+def test_attributes_go_in(tree: Path) -> None:
     os.setxattr(tree / "z", "user.note", b"\0=")
     (found,) = [entry.xattrs for entry in walked(tree) if entry.path == b"z"]
     assert found == {"user.note": b"\0="}
 
 
-def test_a_path_for_people():
+def test_a_path_for_people() -> None:
     assert shown("grün".encode()) == "grün" and shown(b"caf\xe9") == "caf\\xe9"
 
 
-def test_two_names_of_one_file_are_enough_for_a_link(tree):
+def test_two_names_of_one_file_are_enough_for_a_link(tree: Path) -> None:
     os.link(tree / "a/x", tree / "a/y")
     found = {entry.path: entry for entry in walked(tree)}
     assert found[b"a/y"].link == b"a/x" and found[b"a/x"].links == 2
@@ -186,11 +192,11 @@ def test_two_names_of_one_file_are_enough_for_a_link(tree):
 
 @pytest.mark.parametrize("error", [FileNotFoundError(2, "gone"), PermissionError(13, "denied")])
 def test_after_a_folder_that_could_not_be_entered_all_else_is_read_in_its_place(
-    tree, monkeypatch, error
-):
+    tree: Path, monkeypatch: pytest.MonkeyPatch, error: FileNotFoundError | PermissionError
+) -> None:
     enter = OpenTree.enter
 
-    def refused(self, name, relative, info):
+    def refused(self: OpenTree, name: bytes, relative: bytes, info: Any) -> None:
         if relative in (b"a/b", b"a.b"):
             raise error
         enter(self, name, relative, info)
@@ -205,14 +211,16 @@ def test_after_a_folder_that_could_not_be_entered_all_else_is_read_in_its_place(
     assert [text.partition(":")[0] for text in warned] == ["a/b", "a.b"]
 
 
-def test_rules_that_look_into_no_folder_open_none_of_its_files(tree, monkeypatch):
+def test_rules_that_look_into_no_folder_open_none_of_its_files(
+    tree: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     (tree / "a/.leave").write_text("x\n")
     chooser = FileSelector(FileRules(excludes=("none",)), 0)
     monkeypatch.setattr(FileSelector, "enter", lambda *_: pytest.fail("it was not asked for"))
     assert b"a/x" in paths(tree, chooser=chooser)
 
 
-def test_an_attribute_whose_name_is_not_utf8_costs_itself(tree):
+def test_an_attribute_whose_name_is_not_utf8_costs_itself(tree: Path) -> None:
     os.setxattr(tree / "z", b"user.caf\xe9", b"1")
     os.setxattr(tree / "z", "user.a=b", b"2")
     warned = []
@@ -221,10 +229,12 @@ def test_an_attribute_whose_name_is_not_utf8_costs_itself(tree):
     assert warned == ["z: an attribute whose name is not UTF-8 is not kept"]
 
 
-def test_a_name_that_cannot_be_looked_at_costs_itself(tree, monkeypatch):
+def test_a_name_that_cannot_be_looked_at_costs_itself(
+    tree: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     look = os.stat
 
-    def refused(path, **more):
+    def refused(path: bytes, **more: Any) -> Any:
         if path == b"x":
             raise OSError(5, "Input/output error")
         return look(path, **more)
@@ -240,10 +250,12 @@ def test_a_name_that_cannot_be_looked_at_costs_itself(tree, monkeypatch):
 
 
 @pytest.mark.parametrize("wanted", [True, False])
-def test_another_file_system_is_left_out_only_where_that_is_wanted(tree, monkeypatch, wanted):
+def test_another_file_system_is_left_out_only_where_that_is_wanted(
+    tree: Path, monkeypatch: pytest.MonkeyPatch, wanted: bool
+) -> None:
     look = os.stat
 
-    def elsewhere(path, **more):
+    def elsewhere(path: bytes, **more: Any) -> Any:
         info = look(path, **more)
         if path != b"b":
             return info

@@ -1,7 +1,10 @@
 """Versions of files over many bundles, against looking into every listing."""
 
+from __future__ import annotations
+
 import io
 import random
+from typing import Any
 
 import pytest
 
@@ -19,7 +22,7 @@ NAMES = [
 ]
 
 
-def listing(state):
+def listing(state: Any) -> Any:
     raw = io.BytesIO()
     writer = ListingWriter(raw)
     writer.add(Entry("files", b"", DIR, mode=0o755))
@@ -30,13 +33,13 @@ def listing(state):
     return raw.getvalue()
 
 
-def changes(before, after):
+def changes(before: Any, after: Any) -> Any:
     sink = io.BytesIO()
     write_changes(io.BytesIO(before), io.BytesIO(after), sink)
     return io.BytesIO(sink.getvalue())
 
 
-def expected(nights, word):
+def expected(nights: Any, word: Any) -> Any:
     """The spans of each state of each file, from all listings."""
     found = {}
     for path in {p for night in nights for p in night if word in to_text(p)}:
@@ -53,7 +56,7 @@ def expected(nights, word):
 
 
 @pytest.mark.parametrize("seed", range(8))
-def test_versions_are_those_of_all_listings(seed):
+def test_versions_are_those_of_all_listings(seed: Any) -> None:
     chance = random.Random(seed)
     state, nights = {}, []
     for _ in range(12):
@@ -79,7 +82,7 @@ def test_versions_are_those_of_all_listings(seed):
         assert found == expected(nights, word), word
 
 
-def test_all_words_must_be_in_the_path_of_that_kind():
+def test_all_words_must_be_in_the_path_of_that_kind() -> None:
     state = {b"sites/www/index.php": 1, b"sites/shop/index.php": 1, b"index.php": 1}
     search = VersionSearch(["index", "shop"], "files")
     search.first(io.BytesIO(listing(state)))
@@ -89,7 +92,7 @@ def test_all_words_must_be_in_the_path_of_that_kind():
     assert other.result() == []
 
 
-def test_what_is_cut_short_is_damage():
+def test_what_is_cut_short_is_damage() -> None:
     whole = listing({b"index.php": 1})
     with pytest.raises(DamagedError):
         VersionSearch(["index"], "files").first(io.BytesIO(whole[:-4]))

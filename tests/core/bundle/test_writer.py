@@ -1,10 +1,15 @@
 """Entries in, pieces and listing out: where pieces are cut, what is counted, what is taken over."""
 
+from __future__ import annotations
+
 import hashlib
 import io
 import os
 import random
 import tarfile
+from io import BytesIO
+from pathlib import Path
+from typing import Any
 
 import pytest
 import zstandard
@@ -12,6 +17,7 @@ import zstandard
 from fasciculus.core.bundle.codecs import codec
 from fasciculus.core.bundle.entry import DIR, Entry, Extent
 from fasciculus.core.bundle.listing import ListingWriter, read_listing, to_line
+from fasciculus.core.bundle.manifest import PieceRecord
 from fasciculus.core.bundle.reader import BundleReader
 from fasciculus.core.bundle.writer import SMALLEST_PIECE, BundleWriter
 from fasciculus.core.subject import Subject
@@ -25,14 +31,14 @@ NOISE = random.Random(3).randbytes(3 * MIB)
 class Room:
     """A spool for pieces that may fail when one is handed over."""
 
-    def __init__(self, root, breaks=False):
+    def __init__(self, root: Path, breaks: bool = False) -> None:
         self.root, self.breaks, self.records = root / SUBJECT.pieces, breaks, []
         self.root.mkdir(parents=True)
 
-    def take(self):
+    def take(self) -> Path:
         return self.root
 
-    def put(self, path, record):
+    def put(self, path: Path, record: PieceRecord) -> None:
         if self.breaks:
             raise OSError(28, "No space left on device")
         assert path.stat().st_size == record.bytes
@@ -43,42 +49,44 @@ class Room:
 class Packing:
     """A writer with its room and its listing."""
 
-    def __init__(self, root, packing="none", breaks=False, **more):
+    def __init__(
+        self, root: Path, packing: str = "none", breaks: bool = False, **more: Any
+    ) -> None:
         self.root, self.room, self.raw = root, Room(root, breaks), io.BytesIO()
         self.listing = ListingWriter(self.raw)
         fields = {"piece_size": 64 * MIB, "frame_size": 8 * MIB, **more}
         self.writer = BundleWriter(BUNDLE, codec(packing), self.room, self.listing, **fields)
 
-    def end(self):
+    def end(self) -> list[Any]:
         pieces = self.writer.finish()
         self.listing.close()
         assert pieces == self.room.records
         return pieces
 
     @property
-    def entries(self):
+    def entries(self) -> list[Any]:
         return list(read_listing(io.BytesIO(self.raw.getvalue())))
 
-    def open(self, path, offset=0, length=None):
+    def open(self, path: str, offset: int = 0, length: Any = None) -> BytesIO:
         with (self.root / path).open("rb") as file:
             file.seek(offset)
             return io.BytesIO(file.read() if length is None else file.read(length))
 
-    def contents(self, entry):
+    def contents(self, entry: Entry) -> bytes:
         with BundleReader(self, SUBJECT) as reader:
             return b"".join(reader.contents(entry))
 
 
-def file(path, size=0, kind="files"):
+def file(path: bytes, size: int = 0, kind: str = "files") -> Entry:
     return Entry(kind, path, size=size)
 
 
-def members(piece):
+def members(piece: Path) -> list[Any]:
     with tarfile.open(piece) as archive:
         return [(member.name, member.size) for member in archive]
 
 
-def test_what_goes_in_comes_out_and_is_counted(tmp_path):
+def test_what_goes_in_comes_out_and_is_counted(tmp_path: Path) -> None:
     packing = Packing(tmp_path, "zstd")
     packing.writer.add(Entry("files", b"", DIR))
     packing.writer.add(file(b"a"), NOISE[:1000])
@@ -96,7 +104,7 @@ def test_what_goes_in_comes_out_and_is_counted(tmp_path):
     assert found[b"empty"].parts == [] and found[b""].type == DIR
 
 
-def test_each_kind_has_pieces_of_its_own_with_numbers_that_go_on(tmp_path):
+def test_each_kind_has_pieces_of_its_own_with_numbers_that_go_on(tmp_path: Path) -> None:
     packing = Packing(tmp_path, numbers={"files": 7})
     for kind in ("files", "databases", "mail"):
         packing.writer.add(file(b"x", kind=kind), b"of " + kind.encode())
@@ -109,7 +117,7 @@ def test_each_kind_has_pieces_of_its_own_with_numbers_that_go_on(tmp_path):
     }
 
 
-def test_no_piece_is_larger_than_it_may_be_and_none_is_cut_too_soon(tmp_path):
+def test_no_piece_is_larger_than_it_may_be_and_none_is_cut_too_soon(tmp_path: Path) -> None:
     packing = Packing(tmp_path, piece_size=MIB)
     for number in range(40):
         packing.writer.add(file(b"%02d" % number), NOISE[number : number + 100_000])
@@ -122,7 +130,7 @@ def test_no_piece_is_larger_than_it_may_be_and_none_is_cut_too_soon(tmp_path):
     ]
 
 
-def test_many_small_entries_are_cut_into_pieces_too(tmp_path):
+def test_many_small_entries_are_cut_into_pieces_too(tmp_path: Path) -> None:
     packing = Packing(tmp_path, piece_size=MIB)
     for number in range(5000):
         packing.writer.add(Entry("files", b"%05d" % number, DIR))
@@ -132,7 +140,7 @@ def test_many_small_entries_are_cut_into_pieces_too(tmp_path):
     assert len(names) == len(set(names)) == 5000
 
 
-def test_a_piece_is_never_smaller_than_is_worth_it(tmp_path):
+def test_a_piece_is_never_smaller_than_is_worth_it(tmp_path: Path) -> None:
     packing = Packing(tmp_path, piece_size=1)
     for number in range(20):
         packing.writer.add(file(b"%02d" % number), NOISE[:100_000])
@@ -140,7 +148,7 @@ def test_a_piece_is_never_smaller_than_is_worth_it(tmp_path):
 
 
 @pytest.mark.parametrize("way", ["add", "add_stream"])
-def test_a_file_larger_than_a_piece_is_split_and_read_back_as_one(tmp_path, way):
+def test_a_file_larger_than_a_piece_is_split_and_read_back_as_one(tmp_path: Path, way: str) -> None:
     packing = Packing(tmp_path, piece_size=MIB)
     packing.writer.add(file(b"before"), b"x")
     entry = file(b"film", len(NOISE))
@@ -166,7 +174,7 @@ def test_a_file_larger_than_a_piece_is_split_and_read_back_as_one(tmp_path, way)
 
 
 @pytest.mark.parametrize("size", [MIB - 3000, MIB - 2000, MIB - 1049, MIB - 600, MIB, MIB + 1])
-def test_files_about_as_large_as_a_piece(tmp_path, size):
+def test_files_about_as_large_as_a_piece(tmp_path: Path, size: int) -> None:
     packing = Packing(tmp_path, piece_size=MIB)
     packing.writer.add(file(b"a"), NOISE[:size])
     packing.writer.add(file(b"b"), NOISE[1 : size + 1])
@@ -174,7 +182,7 @@ def test_files_about_as_large_as_a_piece(tmp_path, size):
     assert [packing.contents(e) for e in packing.entries] == [NOISE[:size], NOISE[1 : size + 1]]
 
 
-def test_a_link_is_listed_with_the_bytes_of_its_first(tmp_path):
+def test_a_link_is_listed_with_the_bytes_of_its_first(tmp_path: Path) -> None:
     packing = Packing(tmp_path)
     first = file(b"a")
     packing.writer.add(first, b"one")
@@ -189,11 +197,11 @@ def test_a_link_is_listed_with_the_bytes_of_its_first(tmp_path):
         assert archive.getmember("files/b").islnk()
 
 
-def test_contents_that_are_known_are_not_stored_again(tmp_path):
+def test_contents_that_are_known_are_not_stored_again(tmp_path: Path) -> None:
     held = [Extent("old", 0, 10, 0, 3)]
     asked = []
 
-    def known(kind, digest, size):
+    def known(kind: str, digest: str, size: int) -> list[Any] | None:
         asked.append((kind, size))
         return held if size == 3 else None
 
@@ -209,7 +217,7 @@ def test_contents_that_are_known_are_not_stored_again(tmp_path):
     assert members(packing.room.root / piece.name) == [("files/b", 4), ("files/c", 0)]
 
 
-def test_entries_taken_over_as_they_are(tmp_path):
+def test_entries_taken_over_as_they_are(tmp_path: Path) -> None:
     packing = Packing(tmp_path)
     done = []
     one = Entry("files", b"a", size=5, digest="ab" * 32, parts=[Extent("old", 0, 9, 0, 5)])
@@ -231,7 +239,7 @@ def test_entries_taken_over_as_they_are(tmp_path):
     assert done == [True, True]
 
 
-def test_a_bundle_in_which_nothing_is_new_has_no_piece(tmp_path):
+def test_a_bundle_in_which_nothing_is_new_has_no_piece(tmp_path: Path) -> None:
     packing = Packing(tmp_path)
     one = Entry("files", b"a", size=5, parts=[Extent("old", 0, 9, 0, 5)])
     packing.writer.add_known(one, one.parts)
@@ -241,7 +249,7 @@ def test_a_bundle_in_which_nothing_is_new_has_no_piece(tmp_path):
     assert packing.writer.used == {"old": 5}, "a link needs no additional data"
 
 
-def test_a_file_that_becomes_shorter_is_filled_with_zeros_and_said(tmp_path):
+def test_a_file_that_becomes_shorter_is_filled_with_zeros_and_said(tmp_path: Path) -> None:
     packing = Packing(tmp_path)
     warned = []
     packing.writer.add_stream(file(b"a", 5000), io.BytesIO(NOISE[:1200]), warned.append)
@@ -251,9 +259,9 @@ def test_a_file_that_becomes_shorter_is_filled_with_zeros_and_said(tmp_path):
     assert warned == ["a: became shorter while it was read; the missing end is zero bytes"]
 
 
-def test_a_file_that_cannot_be_read_to_its_end_is_said(tmp_path):
+def test_a_file_that_cannot_be_read_to_its_end_is_said(tmp_path: Path) -> None:
     class Broken(io.BytesIO):
-        def read(self, count=-1):
+        def read(self, count: int = -1) -> bytes:  # type: ignore[override]
             if self.tell() >= 1000:
                 raise OSError(5, "Input/output error")
             return super().read(min(count, 1000))
@@ -266,14 +274,14 @@ def test_a_file_that_cannot_be_read_to_its_end_is_said(tmp_path):
     assert packing.contents(packing.entries[0]) == NOISE[:1000] + bytes(2000)
 
 
-def test_a_file_that_grows_is_read_as_far_as_it_was(tmp_path):
+def test_a_file_that_grows_is_read_as_far_as_it_was(tmp_path: Path) -> None:
     packing = Packing(tmp_path)
     packing.writer.add_stream(file(b"a", 100), io.BytesIO(NOISE[:500]), pytest.fail)
     packing.end()
     assert packing.contents(packing.entries[0]) == NOISE[:100]
 
 
-def test_frames_are_cut_where_they_are_full(tmp_path):
+def test_frames_are_cut_where_they_are_full(tmp_path: Path) -> None:
     packed = []
     packing = Packing(tmp_path, "zstd", frame_size=100_000, on_packed=packed.append)
     for number in range(20):
@@ -291,7 +299,9 @@ def test_frames_are_cut_where_they_are_full(tmp_path):
         assert stretch == packing.contents(entry) and len(stretch) == 30_000
 
 
-def test_trouble_of_the_room_ends_the_packing_and_abandoning_leaves_no_thread(tmp_path):
+def test_trouble_of_the_room_ends_the_packing_and_abandoning_leaves_no_thread(
+    tmp_path: Path,
+) -> None:
     packing = Packing(tmp_path, breaks=True, piece_size=MIB)
     with pytest.raises(OSError, match="No space left"):
         for number in range(200):
@@ -302,7 +312,7 @@ def test_trouble_of_the_room_ends_the_packing_and_abandoning_leaves_no_thread(tm
     assert not packing.writer._writer.is_alive()
 
 
-def test_what_was_abandoned_takes_no_more(tmp_path):
+def test_what_was_abandoned_takes_no_more(tmp_path: Path) -> None:
     packing = Packing(tmp_path)
     packing.writer.add(file(b"a"), b"x")
     packing.writer.abandon()
@@ -312,7 +322,7 @@ def test_what_was_abandoned_takes_no_more(tmp_path):
     assert os.listdir(packing.room.root) in ([], [f"{BUNDLE}.files-0001.tar"])
 
 
-def test_a_long_file_is_cut_into_frames_too(tmp_path):
+def test_a_long_file_is_cut_into_frames_too(tmp_path: Path) -> None:
     packing = Packing(tmp_path, "zstd", frame_size=100_000, piece_size=64 * MIB)
     packed = []
     packing.writer._on_packed = packed.append
@@ -323,7 +333,7 @@ def test_a_long_file_is_cut_into_frames_too(tmp_path):
     assert packing.contents(packing.entries[0]) == NOISE
 
 
-def test_no_file_of_a_piece_stays_open(tmp_path):
+def test_no_file_of_a_piece_stays_open(tmp_path: Path) -> None:
     before = len(os.listdir("/proc/self/fd"))
     packing = Packing(tmp_path, piece_size=MIB)
     for number in range(40):

@@ -1,5 +1,7 @@
 """Names and values in SQL."""
 
+from __future__ import annotations
+
 import pytest
 
 from fasciculus.core.dump.mariadb.literals import (
@@ -23,11 +25,11 @@ from fasciculus.core.dump.sql.members import Member, safe_file
         (Column("a", "text", "koi8r"), b"\xc6", b"_koi8r '\xc6'"),
     ],
 )
-def test_values_escaped_here(column, value, literal):
+def test_values_escaped_here(column: Column, value: bytes | None, literal: bytes) -> None:
     assert escaped(column, value) == literal
 
 
-def test_names_in_sql_and_in_files():
+def test_names_in_sql_and_in_files() -> None:
     assert quote_name("odd`name") == "`odd``name`"
     assert safe_file("shop/../ü") == "shop%2F%2E%2E%2F%C3%BC"
     assert Member("a", b"").name == "a"
@@ -49,7 +51,7 @@ def test_names_in_sql_and_in_files():
         ("date", False, False, False),
     ],
 )
-def test_what_a_column_is(data_type, binary, number, unbounded):
+def test_what_a_column_is(data_type: str, binary: bool, number: bool, unbounded: bool) -> None:
     found = Column("a", data_type)
     assert (found.binary, found.number, found.unbounded) == (binary, number, unbounded)
 
@@ -76,16 +78,16 @@ def test_what_a_column_is(data_type, binary, number, unbounded):
         ),
     ],
 )
-def test_the_server_writes_a_literal(column, sql):
+def test_the_server_writes_a_literal(column: Column, sql: str) -> None:
     assert literal(column) == sql
 
 
-def test_a_float_is_written_with_all_its_digits():
+def test_a_float_is_written_with_all_its_digits() -> None:
     assert "CAST(`a` AS DOUBLE)" in literal(Column("a", "float"))
     assert "CAST" not in literal(Column("a", "double"))
 
 
-def test_how_large_a_row_is_by_what_has_no_bound():
+def test_how_large_a_row_is_by_what_has_no_bound() -> None:
     columns = [
         Column("n", "int"),
         Column("t", "longtext", "utf8mb4"),
@@ -109,5 +111,5 @@ def test_how_large_a_row_is_by_what_has_no_bound():
         (Column("a", "date"), "CONVERT(`a` USING utf8mb4)"),
     ],
 )
-def test_the_bytes_that_are_escaped_here(column, sql):
+def test_the_bytes_that_are_escaped_here(column: Column, sql: str) -> None:
     assert raw(column) == sql

@@ -1,5 +1,9 @@
 """Statements of a dump, taken apart."""
 
+from __future__ import annotations
+
+from typing import Any
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -12,7 +16,7 @@ LITERALS = st.binary(max_size=30).map(
 
 
 @given(st.lists(st.lists(LITERALS, min_size=1, max_size=5), max_size=8))
-def test_statements_are_cut_only_where_they_end(rows):
+def test_statements_are_cut_only_where_they_end(rows: list[Any]) -> None:
     wanted = [b"INSERT INTO `a;'b` VALUES (" + b",".join(row) + b")" for row in rows]
     member = b"-- it's a comment;\n" + b"".join(w + b";\n" for w in wanted)
     found = list(statements(member))
@@ -21,7 +25,7 @@ def test_statements_are_cut_only_where_they_end(rows):
     )
 
 
-def test_delimiters_and_the_last_statement():
+def test_delimiters_and_the_last_statement() -> None:
     member = (
         b"SET sql_mode='';\nDELIMITER //\nCREATE TRIGGER t BEGIN SET @a = ';'; "
         b"END\n//\nDELIMITER ;\n"
@@ -55,11 +59,11 @@ def test_delimiters_and_the_last_statement():
         (b"A '\n;\n';B", [b"A '\n;\n'", b"B"]),
     ],
 )
-def test_a_statement_ends_where_a_server_says_so(member, wanted):
+def test_a_statement_ends_where_a_server_says_so(member: bytes, wanted: list[Any]) -> None:
     assert list(statements(member)) == wanted
 
 
-def test_between_delimiters_everything_is_one_statement():
+def test_between_delimiters_everything_is_one_statement() -> None:
     body = b"CREATE PROCEDURE p() BEGIN SELECT ';'; SELECT 'DELIMITER $$'; END"
     member = b"A;\nDELIMITER $$\n" + body + b"\n$$\nDELIMITER ;\nB;\nC"
     assert list(statements(member)) == [b"A", body, b"B", b"C"]
@@ -67,7 +71,7 @@ def test_between_delimiters_everything_is_one_statement():
     assert list(statements(two)) == [b"X", b"Y;"]
 
 
-def test_members_are_loaded_in_order_and_counted():
+def test_members_are_loaded_in_order_and_counted() -> None:
     ran = []
     assert load(iter([b"A;B;", b"", b"C"]), ran.append) == 3
     assert ran == [b"A", b"B", b"C"]

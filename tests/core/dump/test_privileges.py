@@ -1,5 +1,9 @@
 """The rights that a dump needs."""
 
+from __future__ import annotations
+
+from typing import Any
+
 import pytest
 
 from fasciculus.core.dump.mariadb import privileges
@@ -22,11 +26,11 @@ from fasciculus.core.dump.mariadb import privileges
         (["GRANT SELECT (id) ON `shop`.`t` TO `a`@`%`"], list(privileges.NEEDED)),
     ],
 )
-def test_rights_that_lack(grants, lacking):
+def test_rights_that_lack(grants: list[str], lacking: list[Any]) -> None:
     assert privileges.missing(grants, "shop") == lacking
 
 
-def test_grants_on_one_database():
+def test_grants_on_one_database() -> None:
     lines = [
         "GRANT USAGE ON *.* TO `a`@`%` IDENTIFIED BY PASSWORD '*X'",
         "GRANT SELECT ON `shop`.* TO `a`@`%`",
@@ -54,12 +58,12 @@ def test_grants_on_one_database():
         ("`SHOP`.*", False),
     ],
 )
-def test_where_a_grant_holds(where, covered):
+def test_where_a_grant_holds(where: str, covered: bool) -> None:
     line = f"GRANT ALL PRIVILEGES ON {where} TO `a`@`%`"
     assert (privileges.missing([line], "shop") == []) is covered
 
 
-def test_rights_of_several_grants_add_up():
+def test_rights_of_several_grants_add_up() -> None:
     lines = ["GRANT select, Show View ON *.* TO `a`@`%`", "GRANT TRIGGER ON `shop`.* TO `a`@`%`"]
     assert privileges.missing(lines, "shop") == ["EVENT"]
     assert privileges.missing([*lines, "GRANT EVENT ON `blog`.* TO `a`@`%`"], "shop") == ["EVENT"]
@@ -69,6 +73,6 @@ def test_rights_of_several_grants_add_up():
 
 
 @pytest.mark.parametrize("line", ["GRANT `dumps` TO `a`@`%`", "GRANT dumps TO `a`@`%`"])
-def test_a_role_gives_what_cannot_be_seen(line):
+def test_a_role_gives_what_cannot_be_seen(line: str) -> None:
     assert privileges.missing([line], "shop") == []
     assert privileges.missing(["SET DEFAULT ROLE `dumps` FOR `a`@`%`"], "shop") != []

@@ -1,5 +1,7 @@
 """Views and stored programs as text."""
 
+from __future__ import annotations
+
 import pytest
 
 from fasciculus.core.dump.mariadb.dialect import SETTINGS
@@ -20,11 +22,11 @@ from fasciculus.core.dump.sql.members import safe_file
         ("select 1 AS `mill`.`t`.`x`", "select 1 AS `t`.`x`"),
     ],
 )
-def test_a_view_does_not_name_its_own_database(view, wanted):
+def test_a_view_does_not_name_its_own_database(view: str, wanted: str) -> None:
     assert _unqualified(view, "mill") == wanted
 
 
-def test_views_that_others_build_on_come_first():
+def test_views_that_others_build_on_come_first() -> None:
     made = {
         "a": "CREATE VIEW `a` AS select * from `c`",
         "b": "CREATE VIEW `b` AS select * from `a` join `d`",
@@ -37,18 +39,18 @@ def test_views_that_others_build_on_come_first():
         assert order.index(on) < order.index(name)
 
 
-def test_views_that_name_each_other_end():
+def test_views_that_name_each_other_end() -> None:
     assert sorted(_in_order({"a": "`b`", "b": "`a`"})) == ["a", "b"]
 
 
 class Silent:
     """A server that is asked nothing."""
 
-    def rows(self, sql: str, *values: str):
+    def rows(self, sql: str, *values: str) -> None:
         raise AssertionError(sql)
 
 
-def test_a_program_stands_between_marks_that_are_not_in_it():
+def test_a_program_stands_between_marks_that_are_not_in_it() -> None:
     """On servers that cannot prepare it."""
     writer = Writer(Silent(), True, (10, 5))
     text = writer.program(
@@ -65,7 +67,7 @@ def test_a_program_stands_between_marks_that_are_not_in_it():
     )
 
 
-def test_a_program_is_a_literal_where_the_server_prepares_it():
+def test_a_program_is_a_literal_where_the_server_prepares_it() -> None:
     body = "CREATE FUNCTION f() RETURN '日本'".encode("shift-jis") + b" -- \\! touch canary"
     text = Writer(Silent(), True, (10, 11)).program(body, "ANSI", "sjis", "sjis_bin", "SYSTEM")
     assert text.isascii() and b"\\" not in text and body.hex().encode() in text
@@ -74,7 +76,7 @@ def test_a_program_is_a_literal_where_the_server_prepares_it():
 
 
 @pytest.mark.parametrize("value", ["x;DROP DATABASE mill", "utf8'; --", "", "UTF8 "])
-def test_settings_that_are_no_words_are_left_out(value):
+def test_settings_that_are_no_words_are_left_out(value: str) -> None:
     text = as_client(b"", value.lower(), value, value, value + "'")
     assert b"DROP" not in text and b"--" not in text
     assert b"SET character_set_client=utf8mb4;\n" in text
@@ -96,13 +98,13 @@ def test_settings_that_are_no_words_are_left_out(value):
         (b"SELECT 1-1, 4/2", True),
     ],
 )
-def test_only_a_plain_statement_is_written_as_it_is(statement, plain):
+def test_only_a_plain_statement_is_written_as_it_is(statement: bytes, plain: bool) -> None:
     text = written(statement)
     assert (text == statement + b";\n") is plain
     assert plain or statement.hex().encode() in text
 
 
-def test_the_name_of_a_file_is_never_too_long():
+def test_the_name_of_a_file_is_never_too_long() -> None:
     """64 letters of four bytes each, and two that begin alike."""
     first, second = safe_file("🪶" * 64), safe_file("🪶" * 63 + "x")
     assert len(first) <= 200 and first != second and first[:100] == second[:100]

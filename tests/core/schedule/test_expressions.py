@@ -1,7 +1,10 @@
 """Our counts agree with the package for cron expressions."""
 
+from __future__ import annotations
+
 from datetime import datetime, timedelta
 from itertools import islice
+from typing import Any
 
 import pytest
 from cronsim import CronSim, CronSimError
@@ -29,7 +32,7 @@ MOMENTS = st.datetimes(datetime(2024, 1, 1), datetime(2034, 1, 1))
 @example("30 2 * * 5-7", datetime(2026, 11, 29, 2, 29, 59, 999_999))
 @example("0 * * * *", datetime(2026, 11, 29, 23, 0))
 @example("59 23 * * *", datetime(2026, 12, 31, 23, 59))
-def test_plain_expressions_name_the_same_times(expression, moment):
+def test_plain_expressions_name_the_same_times(expression: str, moment: datetime) -> None:
     try:
         wanted = CronSim(expression, moment)
     except CronSimError:
@@ -51,10 +54,12 @@ def test_plain_expressions_name_the_same_times(expression, moment):
         ("15 2,4 * * *", False),
     ],
 )
-def test_all_others_are_left_to_the_package(monkeypatch, expression, is_plain):
+def test_all_others_are_left_to_the_package(
+    monkeypatch: pytest.MonkeyPatch, expression: str, is_plain: bool
+) -> None:
     asked = []
 
-    def package(text, after):
+    def package(text: str, after: datetime) -> Any:
         asked.append(text)
         return CronSim(text, after)
 

@@ -1,9 +1,13 @@
 """The plan of all starts, with a clock that the test drives."""
 
+from __future__ import annotations
+
 import random
 import time
 from collections import Counter
+from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
+from typing import Any
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -14,19 +18,19 @@ from fasciculus.core.schedule import Restrictions, StartPlan, Timed
 BEGIN = datetime(2026, 3, 25, tzinfo=UTC)
 
 
-def timed(text, zone="Europe/London", **more):
+def timed(text: str, zone: str = "Europe/London", **more: Any) -> Timed:
     held = Restrictions(ZoneInfo(zone), **more) if more else None
     return Timed(schedule.parse(text), ZoneInfo(zone), held)
 
 
-def plan_of(**rows):
+def plan_of(**rows: Any) -> StartPlan:
     plan = StartPlan()
     plan.renew({name: timed(text) for name, text in rows.items()}, BEGIN)
     return plan
 
 
 @pytest.mark.usefixtures("untraced")
-def test_a_week_of_2000_timetables_loses_and_doubles_nothing():
+def test_a_week_of_2000_timetables_loses_and_doubles_nothing() -> None:
     pick = random.Random(11)
     rows = {
         number: timed(
@@ -49,7 +53,7 @@ def test_a_week_of_2000_timetables_loses_and_doubles_nothing():
     found, now, end, ticks = Counter(), BEGIN, BEGIN + timedelta(days=7), 0
     while now < end:
         # As the scheduler does: it wakes at the next start, and every 20 seconds to a minute.
-        now = min(max(plan.soonest, now + timedelta(seconds=1)), end)
+        now = min(max(plan.soonest, now + timedelta(seconds=1)), end)  # type: ignore[assignment, type-var]
         for due in plan.due(now):
             assert not due.missed and not due.earlier
             found[due.what, due.moment] += 1
@@ -64,14 +68,14 @@ def test_a_week_of_2000_timetables_loses_and_doubles_nothing():
     assert spent / ticks < 0.1, "a tick takes no more than the 100 ms of the quality page"
 
 
-def _within(row, end):
+def _within(row: Timed, end: datetime) -> Iterator[datetime]:
     for moment in schedule.starts(row.timetable, row.where, BEGIN):
         if moment > end:
             return
         yield moment
 
 
-def test_what_went_by_meanwhile_is_one_start():
+def test_what_went_by_meanwhile_is_one_start() -> None:
     plan = plan_of(nightly="daily 02:15", hourly="hourly at :30")
     found = {due.what: due for due in plan.due(BEGIN + timedelta(days=3, hours=1))}
     assert found["nightly"].missed and found["nightly"].earlier == 2
@@ -80,14 +84,14 @@ def test_what_went_by_meanwhile_is_one_start():
     assert plan.soonest == BEGIN + timedelta(days=3, hours=1, minutes=30)
 
 
-def test_one_that_comes_right_now_is_on_time_whatever_went_by_before():
+def test_one_that_comes_right_now_is_on_time_whatever_went_by_before() -> None:
     plan = plan_of(hourly="hourly at :30")
     (due,) = plan.due(BEGIN + timedelta(hours=5, minutes=31))
     assert not due.missed and due.earlier == 5
     assert due.moment == BEGIN + timedelta(hours=5, minutes=30)
 
 
-def test_a_plan_that_is_renewed_keeps_what_is_due():
+def test_a_plan_that_is_renewed_keeps_what_is_due() -> None:
     plan = plan_of(nightly="daily 02:15", weekly="weekly sun 03:00")
     plan.renew({"nightly": timed("daily 02:15"), "weekly": timed("daily 00:05")}, BEGIN)
     assert [due.what for due in plan.due(BEGIN + timedelta(hours=3))] == ["weekly", "nightly"]
@@ -95,7 +99,7 @@ def test_a_plan_that_is_renewed_keeps_what_is_due():
     assert plan.soonest is None and plan.due(BEGIN + timedelta(days=9)) == []
 
 
-def test_a_paused_one_is_not_planned():
+def test_a_paused_one_is_not_planned() -> None:
     plan = StartPlan()
     forever = datetime.max.replace(tzinfo=UTC)
     plan.renew({"held": timed("daily 02:15", paused_until=forever)}, BEGIN)

@@ -1,6 +1,10 @@
 """Every form over ten years of several zones, against a reference that only counts."""
 
+from __future__ import annotations
+
+from collections.abc import Callable
 from datetime import UTC, date, datetime, time, timedelta
+from typing import Any
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -25,11 +29,11 @@ BEGIN, END = datetime(2024, 1, 1, tzinfo=UTC), datetime(2029, 1, 1, tzinfo=UTC)
 QUARTER = timedelta(minutes=15)
 
 
-def shown(moment, where):
+def shown(moment: datetime, where: Any) -> datetime:
     return moment.astimezone(where).replace(tzinfo=None)
 
 
-def moment_of(local, where):
+def moment_of(local: datetime, where: Any) -> datetime:
     """The first moment at which clocks show a time, or the first after they skipped it."""
     guess = local.replace(tzinfo=UTC) - where.utcoffset(local) - timedelta(hours=2)
     # Offsets are whole quarters of an hour: nothing lies between two of these steps.
@@ -38,7 +42,7 @@ def moment_of(local, where):
     return guess if shown(guess, where) == local else first_after_gap(guess, where)
 
 
-def first_after_gap(moment, where):
+def first_after_gap(moment: datetime, where: Any) -> datetime:
     while shown(moment - timedelta(minutes=1), where) == shown(moment, where) - timedelta(
         minutes=1
     ):
@@ -46,7 +50,7 @@ def first_after_gap(moment, where):
     return moment
 
 
-def reference(days, times, where):
+def reference(days: Callable[..., Any], times: list[Any], where: Any) -> list[Any]:
     """The starts at some times of the days that ``days`` picks."""
     found, day = set(), date(2023, 12, 30)
     while day < date(2034, 1, 3):
@@ -56,7 +60,7 @@ def reference(days, times, where):
     return sorted(moment for moment in found if BEGIN < moment < END)
 
 
-def last_of_month(day, weekday):
+def last_of_month(day: date, weekday: int) -> bool:
     return day.weekday() == weekday and (day + timedelta(days=7)).month != day.month
 
 
@@ -85,7 +89,7 @@ FORMS = {
         for more in range(3)
     ],
 )
-def test_stated_hours_over_five_years(text, zone):
+def test_stated_hours_over_five_years(text: str, zone: str) -> None:
     where = ZoneInfo(zone)
     found = []
     for moment in schedule.starts(schedule.parse(text), where, BEGIN):
@@ -105,7 +109,9 @@ def test_stated_hours_over_five_years(text, zone):
         ("every 15 minutes from 00:05", {5, 20, 35, 50}, "Africa/Cairo", 1),
     ],
 )
-def test_what_names_no_hour_goes_on_by_elapsed_time(text, minutes, zone, years):
+def test_what_names_no_hour_goes_on_by_elapsed_time(
+    text: str, minutes: set[int], zone: str, years: int
+) -> None:
     where = ZoneInfo(zone)
     moment = BEGIN
     for found in schedule.starts(schedule.parse(text), where, BEGIN):
@@ -123,14 +129,16 @@ def test_what_names_no_hour_goes_on_by_elapsed_time(text, minutes, zone, years):
     st.sampled_from([*FORMS, "hourly at :20", "once 2026-03-29 01:30"]),
     st.sampled_from(ZONES),
 )
-def test_from_whatever_moment_the_next_one_is_the_same(after, text, zone):
+def test_from_whatever_moment_the_next_one_is_the_same(
+    after: datetime, text: str, zone: str
+) -> None:
     timetable, where = schedule.parse(text), ZoneInfo(zone)
     chained = schedule.next_starts(timetable, where, after, 6)
     for before, moment in zip([after, *chained], chained, strict=False):
         assert schedule.next_starts(timetable, where, before, 1) == [moment]
 
 
-def test_starts_once():
+def test_starts_once() -> None:
     where = ZoneInfo("Europe/London")
     table = schedule.parse("once 2026-12-01 22:00; once 2026-07-01 22:00")
     now = datetime(2026, 6, 1, tzinfo=UTC)
@@ -140,18 +148,18 @@ def test_starts_once():
     ]
 
 
-def restricted(**more):
+def restricted(**more: Any) -> Restrictions:
     given = {"first": None, "last": None, "hours": "", "days_off": []} | more
     return Restrictions.of("Europe/London", **given)
 
 
-def locals_of(text, restrictions, after, count):
+def locals_of(text: str, restrictions: Restrictions, after: datetime, count: int) -> list[Any]:
     where = ZoneInfo("Europe/London")
     found = schedule.next_starts(schedule.parse(text), where, after, count, restrictions)
     return [f"{moment.astimezone(where):%m-%d %H:%M}" for moment in found]
 
 
-def test_first_and_last_day_hours_and_days_off():
+def test_first_and_last_day_hours_and_days_off() -> None:
     after = datetime(2026, 12, 20, 12, tzinfo=UTC)
     held = restricted(
         first=date(2026, 12, 23),
@@ -173,13 +181,13 @@ def test_first_and_last_day_hours_and_days_off():
     assert "22:00-05:00" in held.why_not(datetime(2026, 12, 23, 5, tzinfo=UTC))
 
 
-def test_the_end_of_the_year_lies_between_two_yearly_days():
+def test_the_end_of_the_year_lies_between_two_yearly_days() -> None:
     held = restricted(days_off=["12-24..01-02"])
     after = datetime(2026, 12, 22, 12, tzinfo=UTC)
     assert locals_of("daily 02:00", held, after, 2) == ["12-23 02:00", "01-03 02:00"]
 
 
-def test_a_pause_until_a_moment_and_until_it_is_lifted():
+def test_a_pause_until_a_moment_and_until_it_is_lifted() -> None:
     after, until = datetime(2026, 6, 1, tzinfo=UTC), datetime(2026, 6, 3, 12, tzinfo=UTC)
     assert locals_of("daily 02:00", restricted(paused_until=until), after, 1) == ["06-04 02:00"]
     forever = restricted(paused_until=datetime.max.replace(tzinfo=UTC))
@@ -199,7 +207,7 @@ def test_a_pause_until_a_moment_and_until_it_is_lifted():
         ("days_off", ["2026-12-31..01-02"]),
     ],
 )
-def test_what_cannot_be_read_names_its_field(field, value):
+def test_what_cannot_be_read_names_its_field(field: str, value: str | list[str]) -> None:
     with pytest.raises(SettingError) as caught:
         restricted(**{field: value})
     assert caught.value.field == field and "rite" in caught.value.hint + "rite"
@@ -209,7 +217,9 @@ def test_what_cannot_be_read_names_its_field(field, value):
     st.sets(st.text(st.characters(codec="ascii", categories=["Ll"]), min_size=1), min_size=1),
     st.integers(1, 600),
 )
-def test_a_spread_is_even_and_one_more_moves_the_others_by_less_than_a_place(names, minutes):
+def test_a_spread_is_even_and_one_more_moves_the_others_by_less_than_a_place(
+    names: set[str], minutes: int
+) -> None:
     window = timedelta(minutes=minutes)
     found = spread(sorted(names), window)
     offsets = sorted(found.values())
@@ -224,7 +234,7 @@ def test_a_spread_is_even_and_one_more_moves_the_others_by_less_than_a_place(nam
     assert all(abs(more[name] - found[name]) <= place for name in names)
 
 
-def test_when_allowed_hours_end():
+def test_when_allowed_hours_end() -> None:
     held = restricted(hours="22:00-05:00")
     night = datetime(2026, 11, 26, 23, tzinfo=UTC)
     morning = night.replace(day=27, hour=5)

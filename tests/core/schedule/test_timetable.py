@@ -1,4 +1,7 @@
-from datetime import UTC, datetime, timedelta
+from __future__ import annotations
+
+from datetime import UTC, date, datetime, timedelta
+from typing import Any
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -14,7 +17,7 @@ MOMENTS = st.datetimes(datetime(2025, 1, 1), datetime(2028, 1, 1)).map(
 )
 
 
-def local(text, where, after, count):
+def local(text: str, where: Any, after: datetime, count: int) -> list[Any]:
     found = schedule.next_starts(schedule.parse(text), where, after, count)
     return [f"{m.astimezone(where):%a %d %H:%M}" for m in found]
 
@@ -95,7 +98,7 @@ def local(text, where, after, count):
         ),
     ],
 )
-def test_forms(text, words, starts):
+def test_forms(text: str, words: str | None, starts: list[Any]) -> None:
     found = schedule.parse(text)
     assert words is None or found.words == words
     assert schedule.parse(found.text) == found, "the text that is kept reads back the same"
@@ -143,13 +146,13 @@ def test_forms(text, words, starts):
         "; ".join(f"daily 00:{minute:02d}" for minute in range(21)),
     ],
 )
-def test_what_cannot_be_read_says_what_can(text):
+def test_what_cannot_be_read_says_what_can(text: str) -> None:
     with pytest.raises(SettingError) as caught:
         schedule.parse(text)
     assert "daily 02:15" in caught.value.hint and caught.value.field == "timetable"
 
 
-def test_what_does_not_divide_is_said_as_it_is():
+def test_what_does_not_divide_is_said_as_it_is() -> None:
     for text, words in (
         ("every 45 minutes", "45 minutes do not divide an hour evenly"),
         ("every 5 hours", "do not divide a day evenly; 1, 2, 3, 4, 6, 8 or 12 hours do"),
@@ -165,7 +168,9 @@ def test_what_does_not_divide_is_said_as_it_is():
     days=st.sets(st.integers(0, 6), min_size=1),
     first=st.dates(datetime(2025, 1, 1).date(), datetime(2027, 1, 1).date()),
 )
-def test_counted_weeks_are_those_that_the_calendar_has(moment, count, days, first):
+def test_counted_weeks_are_those_that_the_calendar_has(
+    moment: datetime, count: int, days: set[int], first: date
+) -> None:
     names = ",".join(("sun", "mon", "tue", "wed", "thu", "fri", "sat")[day] for day in days)
     text = f"every {count} weeks {names} 03:00 from {first}"
     found = schedule.next_starts(schedule.parse(text), ZoneInfo("UTC"), moment, 6)
@@ -194,7 +199,7 @@ def test_counted_weeks_are_those_that_the_calendar_has(moment, count, days, firs
         ("by hand", ""),
     ],
 )
-def test_what_is_unwise_is_said_with_the_way_out(text, words):
+def test_what_is_unwise_is_said_with_the_way_out(text: str, words: str) -> None:
     now = datetime(2026, 11, 24, 3, 30, tzinfo=UTC)
     found = schedule.parse(text)
     starts = schedule.next_starts(found, LONDON, now, 5)
@@ -202,7 +207,7 @@ def test_what_is_unwise_is_said_with_the_way_out(text, words):
     assert words in said and bool(said) == bool(words)
 
 
-def test_cron_with_stars_follows_debians_cron_through_the_changes():
+def test_cron_with_stars_follows_debians_cron_through_the_changes() -> None:
     """cron(8): with “*” in the hour or minute it runs by the new time at once."""
     spring, autumn = datetime(2026, 3, 29, tzinfo=UTC), datetime(2026, 10, 24, 22, tzinfo=UTC)
     assert local("0 */1 * * *", LONDON, spring, 3) == [
@@ -221,7 +226,7 @@ def test_cron_with_stars_follows_debians_cron_through_the_changes():
     assert local("*/30 1 * * *", LONDON, autumn, 4) == ["Sun 25 01:00", "Sun 25 01:30"] * 2
 
 
-def test_both_changes_of_summer_time():
+def test_both_changes_of_summer_time() -> None:
     spring = datetime(2026, 3, 28, 12, tzinfo=UTC)
     assert local("daily 01:30", LONDON, spring, 2) == ["Sun 29 02:00", "Mon 30 01:30"], (
         "a start in the skipped hour happens right after it"
@@ -243,7 +248,9 @@ def test_both_changes_of_summer_time():
         ["UTC", "Europe/London", "America/New_York", "Australia/Lord_Howe", "Asia/Kolkata"]
     ),
 )
-def test_starts_are_later_ordered_and_distinct(after, times, zone):
+def test_starts_are_later_ordered_and_distinct(
+    after: datetime, times: list[Any], zone: str
+) -> None:
     text = "daily " + ", ".join(f"{h:02d}:{m:02d}" for h, m in times)
     found = schedule.next_starts(schedule.parse(text), schedule.zone(zone), after, 12)
     assert len(found) == 12 and found[0] > after
@@ -252,6 +259,6 @@ def test_starts_are_later_ordered_and_distinct(after, times, zone):
     assert found[-1] - after < timedelta(days=12 / len(set(times)) + 2)
 
 
-def test_an_unknown_zone():
+def test_an_unknown_zone() -> None:
     with pytest.raises(SettingError, match="Mars"):
         schedule.zone("Mars/Olympus")

@@ -1,3 +1,5 @@
+from __future__ import annotations
+
 import pytest
 
 from fasciculus.core.watch.unusual import unusual_changes, unusual_size
@@ -14,12 +16,12 @@ MIB = 1024 * 1024
         (301 * MIB, "much larger"),
     ],
 )
-def test_a_size_is_held_against_the_middle_of_those_before(size, words):
+def test_a_size_is_held_against_the_middle_of_those_before(size: int, words: str) -> None:
     found = unusual_size(size, [100 * MIB, 100 * MIB, 9000 * MIB], 50, 300)
     assert found.startswith(words) and bool(found) == bool(words)
 
 
-def test_sizes_that_nobody_can_judge_are_not_unusual():
+def test_sizes_that_nobody_can_judge_are_not_unusual() -> None:
     assert not unusual_size(1, [100 * MIB] * 2, 50, 300), "too few before it"
     assert not unusual_size(100, [1000] * 5, 50, 300), "a trifle"
     assert not unusual_size(0, [100 * MIB] * 5, 0, 300) and unusual_size(0, [100 * MIB] * 5, 1, 0)
@@ -47,6 +49,8 @@ def test_sizes_that_nobody_can_judge_are_not_unusual():
         (1000, [10, 20, 30], 5000, 0, False),
     ],
 )
-def test_changes_far_beyond_the_usual(changes, before, entries, most, is_unusual):
+def test_changes_far_beyond_the_usual(
+    changes: int, before: list[int], entries: int, most: int, is_unusual: bool
+) -> None:
     known = [(count, entries) for count in before]
     assert bool(unusual_changes(changes, entries, known, most)) is is_unusual

@@ -1,14 +1,17 @@
 """Tasks of runs in the records: started, reported, ended, and resumed."""
 
+from __future__ import annotations
+
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import pytest
 import time_machine
-from sample_records import MILLPOND, bundle_of
+from sample_records import MILLPOND, SampleRecords, bundle_of
 
 from fasciculus.contracts.events import CopyResult, CopyRetired, Log
 from fasciculus.contracts.orders import BackupOrder, ReleaseOrder
-from fasciculus.contracts.results import Failure
+from fasciculus.contracts.results import BackupResult, Failure
 from fasciculus.core.bundle.manifest import DiffCounts
 from fasciculus.core.errors import FasciculusError, MissingError, SettingError
 from fasciculus.core.scope import EVERYTHING
@@ -24,30 +27,31 @@ from fasciculus.service.tasks.backups import (
     PausedError,
     RunStart,
 )
+from fasciculus.service.tasks.queued import QueuedBackup
 from fasciculus.service.tasks.worker_pool import WorkerPool
 
 
 @pytest.fixture
-def handler(heronmere):
+def handler(heronmere: SampleRecords) -> Any:
     found = BackupHandler(heronmere.config, heronmere.records, heronmere.cipher, heronmere.events)
     found.collect = WorkerPool().collect
-    found.ended_runs = []
-    found.on_run_ended = found.ended_runs.append
+    found.ended_runs = []  # type: ignore[attr-defined]
+    found.on_run_ended = found.ended_runs.append  # type: ignore[attr-defined]
     return found
 
 
-def started(heronmere, handler, **fields):
+def started(heronmere: SampleRecords, handler: BackupHandler, **fields: Any) -> Any:
     """A begun task of a run of one account, and its order."""
     heronmere.job(**fields)
     _, tasks = handler.queue_run(RunStart("nightly", "test"))
     return tasks[0], handler.begin(tasks[0])
 
 
-def all_bundles(heronmere):
+def all_bundles(heronmere: SampleRecords) -> list[Any]:
     return bundles.bundles(heronmere.db, EVERYTHING, PageRequest()).items
 
 
-def end(handler, task, result):
+def end(handler: BackupHandler, task: QueuedBackup, result: BackupResult) -> None:
     for write in handler.endings(task, result):
         write()
 
@@ -55,7 +59,9 @@ def end(handler, task, result):
 # Starting -------------------------------------------------------------------------
 
 
-def test_a_run_has_a_task_for_each_subject_with_its_own_host(heronmere, handler):
+def test_a_run_has_a_task_for_each_subject_with_its_own_host(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     heronmere.host("sedge-2", max_concurrent=3)
     heronmere.account("ferryline", host="sedge-2")
     heronmere.job()
@@ -69,7 +75,9 @@ def test_a_run_has_a_task_for_each_subject_with_its_own_host(heronmere, handler)
     assert all(task.exclusive and task.lane == "work" for task in tasks)
 
 
-def test_names_are_looked_up_with_their_kind(heronmere, handler):
+def test_names_are_looked_up_with_their_kind(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     """An account that is called like a site of another host runs on its own host."""
     heronmere.host("sedge-2")
     heronmere.account("mill.example", host="sedge-2")
@@ -87,7 +95,9 @@ def test_names_are_looked_up_with_their_kind(heronmere, handler):
     }
 
 
-def test_a_job_runs_once_at_a_time_and_again_when_it_has_ended(heronmere, handler):
+def test_a_job_runs_once_at_a_time_and_again_when_it_has_ended(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     task, _ = started(heronmere, handler)
     with pytest.raises(AlreadyRunningError) as caught:
         handler.queue_run(RunStart("nightly", "test"))
@@ -99,7 +109,7 @@ def test_a_job_runs_once_at_a_time_and_again_when_it_has_ended(heronmere, handle
     assert second != task.run and len(tasks) == 1
 
 
-def test_one_key_is_one_run(heronmere, handler):
+def test_one_key_is_one_run(heronmere: SampleRecords, handler: BackupHandler) -> None:
     heronmere.job()
     run, tasks = handler.queue_run(RunStart("nightly", "timetable", "nightly@02:15"))
     assert len(tasks) == 1
@@ -111,7 +121,9 @@ def test_one_key_is_one_run(heronmere, handler):
     )
 
 
-def test_a_job_that_covers_nothing_leaves_no_run(heronmere, handler):
+def test_a_job_that_covers_nothing_leaves_no_run(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     heronmere.job(subjects="sites", choice="all_but", names=["mill.example", "pond.example"])
     with pytest.raises(SettingError, match="covers nothing"):
         handler.queue_run(RunStart("nightly", "test"))
@@ -123,7 +135,9 @@ def test_a_job_that_covers_nothing_leaves_no_run(heronmere, handler):
 # Events ---------------------------------------------------------------------------
 
 
-def test_a_bundle_is_recorded_on_the_stores_that_took_it(heronmere, handler):
+def test_a_bundle_is_recorded_on_the_stores_that_took_it(
+    heronmere: SampleRecords, handler: Any
+) -> None:
     task, order = started(heronmere, handler, stores=["attic", "boathouse"])
     assert isinstance(order, BackupOrder) and task.shown.state == "running"
     handler.take(task, CopyResult(store="attic", error="", kept=1))
@@ -142,7 +156,9 @@ def test_a_bundle_is_recorded_on_the_stores_that_took_it(heronmere, handler):
     assert shown.changes.new == 3 and handler.ended_runs == [task.run]
 
 
-def test_a_bundle_of_a_store_that_was_removed_meanwhile(heronmere, handler):
+def test_a_bundle_of_a_store_that_was_removed_meanwhile(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     task, _ = started(heronmere, handler)
     handler.take(task, CopyResult(store="attic", error="", kept=1))
     task.store_ids = {}
@@ -150,7 +166,7 @@ def test_a_bundle_of_a_store_that_was_removed_meanwhile(heronmere, handler):
     assert [row.copies for row in all_bundles(heronmere)] == [[]]
 
 
-def test_a_failure_makes_no_bundle(heronmere, handler):
+def test_a_failure_makes_no_bundle(heronmere: SampleRecords, handler: BackupHandler) -> None:
     task, _ = started(heronmere, handler)
     handler.take(task, Log("warning", "odd: a socket"))
     end(handler, task, Failure(outcome="failed", error="The home folder does not exist."))
@@ -160,7 +176,7 @@ def test_a_failure_makes_no_bundle(heronmere, handler):
     assert shown.warnings == ["odd: a socket"]
 
 
-def test_an_ending_may_be_written_twice(heronmere, handler):
+def test_an_ending_may_be_written_twice(heronmere: SampleRecords, handler: BackupHandler) -> None:
     """As when the disk was full between the two writes of an ending."""
     task, _ = started(heronmere, handler)
     first, *others = handler.endings(task, Failure(outcome="failed", error="x"))
@@ -169,11 +185,13 @@ def test_an_ending_may_be_written_twice(heronmere, handler):
     assert runs.task(heronmere.db, task.number).error == "x"
 
 
-def test_a_copy_that_is_told_twice_is_one_copy(heronmere, handler, monkeypatch):
+def test_a_copy_that_is_told_twice_is_one_copy(
+    heronmere: SampleRecords, handler: BackupHandler, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """As when the disk was full at first: the bundle must be recorded all the same."""
     task, _ = started(heronmere, handler)
 
-    def full(*_):
+    def full(*_: Any) -> None:
         raise UnwritableError(heronmere.config.records, OSError("full"), damaged=False)
 
     with monkeypatch.context() as patched:
@@ -185,7 +203,7 @@ def test_a_copy_that_is_told_twice_is_one_copy(heronmere, handler, monkeypatch):
     assert task.good_stores == ["attic"]
 
 
-def test_a_run_ends_with_its_last_task(heronmere, handler):
+def test_a_run_ends_with_its_last_task(heronmere: SampleRecords, handler: Any) -> None:
     heronmere.account("ferryline")
     heronmere.job()
     _, (one, two) = handler.queue_run(RunStart("nightly", "test"))
@@ -200,7 +218,9 @@ def test_a_run_ends_with_its_last_task(heronmere, handler):
 # Listings next to the records ------------------------------------------------------
 
 
-def test_the_listing_and_states_of_a_bundle_are_put_in_their_place(heronmere, handler):
+def test_the_listing_and_states_of_a_bundle_are_put_in_their_place(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     before = heronmere.bundle(0)
     old = heronmere.config.states(*MILLPOND, before)
     heronmere.listing(before)
@@ -219,14 +239,16 @@ def test_the_listing_and_states_of_a_bundle_are_put_in_their_place(heronmere, ha
     assert list(config.under_way.iterdir()) == []
 
 
-def retire(heronmere, handler, *stores):
+def retire(heronmere: SampleRecords, handler: BackupHandler, *stores: Any) -> Any:
     task, _ = started(heronmere, handler)
     for store in stores:
         handler.take(task, CopyRetired(store=store, bundle=bundle_of(0).bundle))
     return runs.task(heronmere.db, task.number)
 
 
-def test_a_copy_that_retired_is_forgotten_and_the_bundle_with_its_last(heronmere, handler):
+def test_a_copy_that_retired_is_forgotten_and_the_bundle_with_its_last(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     name = heronmere.bundle(0, on=("attic", "boathouse"))
     whole = heronmere.listing(name)
     own = [heronmere.listing(f"{name}@{store}") for store in ("attic", "boathouse")]
@@ -239,7 +261,9 @@ def test_a_copy_that_retired_is_forgotten_and_the_bundle_with_its_last(heronmere
     assert [path.exists() for path in (whole, *own, states)] == [True, False, True, True]
 
 
-def test_the_last_copy_takes_the_bundle_along(heronmere, handler):
+def test_the_last_copy_takes_the_bundle_along(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     name = heronmere.bundle(0)
     other = heronmere.bundle(1)
     whole, kept = heronmere.listing(name), heronmere.listing(other)
@@ -248,7 +272,9 @@ def test_the_last_copy_takes_the_bundle_along(heronmere, handler):
     assert not whole.exists() and kept.exists()
 
 
-def test_bundles_of_one_name_of_other_subjects_are_left_alone(heronmere, handler):
+def test_bundles_of_one_name_of_other_subjects_are_left_alone(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     heronmere.account("ferryline")
     heronmere.bundle(0)
     heronmere.bundle(0, subject=("account", "ferryline"))
@@ -267,7 +293,9 @@ def test_bundles_of_one_name_of_other_subjects_are_left_alone(heronmere, handler
 # After trouble --------------------------------------------------------------------
 
 
-def test_a_hold_page_is_taken_away_after_a_worker_that_broke_off(heronmere, handler):
+def test_a_hold_page_is_taken_away_after_a_worker_that_broke_off(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     heronmere.host("reed-2", hold_flag="/run/{account}.hold")
     heronmere.account("ferryline", host="reed-2")
     heronmere.job(choice="listed", names=["ferryline"], hold_page=True)
@@ -282,12 +310,14 @@ def test_a_hold_page_is_taken_away_after_a_worker_that_broke_off(heronmere, hand
     assert release.host == order.host and release.spool == order.spool
 
 
-def test_no_hold_page_needs_no_release(heronmere, handler):
+def test_no_hold_page_needs_no_release(heronmere: SampleRecords, handler: BackupHandler) -> None:
     task, _ = started(heronmere, handler)
     handler.after_failure(task, lambda order: pytest.fail("nothing to release"))
 
 
-def test_what_was_left_unfinished_is_found_again(heronmere, handler):
+def test_what_was_left_unfinished_is_found_again(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     heronmere.host("reed-2", hold_flag="/run/{account}.hold")
     for name in ("ferryline", "lanternchoir"):
         heronmere.account(name, host="reed-2")
@@ -301,7 +331,9 @@ def test_what_was_left_unfinished_is_found_again(heronmere, handler):
     assert all(task.run == run and task.job.name == "nightly" for task in found.values())
 
 
-def test_a_task_whose_job_or_account_is_gone_is_found_all_the_same(heronmere, handler):
+def test_a_task_whose_job_or_account_is_gone_is_found_all_the_same(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     task, _ = started(heronmere, handler, hold_page=True)
     with heronmere.records.write() as db:
         inventory.remove_account(db, "millpond")
@@ -313,7 +345,7 @@ def test_a_task_whose_job_or_account_is_gone_is_found_all_the_same(heronmere, ha
     assert found.job is None
 
 
-def test_a_run_whose_tasks_had_all_ended_is_ended(heronmere, handler):
+def test_a_run_whose_tasks_had_all_ended_is_ended(heronmere: SampleRecords, handler: Any) -> None:
     task, _ = started(heronmere, handler)
     handler.end_empty_runs()
     assert handler.ended_runs == []
@@ -323,7 +355,9 @@ def test_a_run_whose_tasks_had_all_ended_is_ended(heronmere, handler):
     assert handler.ended_runs == [task.run]
 
 
-def test_what_it_left_on_this_machine_is_removed(heronmere, handler):
+def test_what_it_left_on_this_machine_is_removed(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     task, order = started(heronmere, handler)
     spool = heronmere.config.spool / f"task-{task.number}"
     (spool / "pieces").mkdir(parents=True)
@@ -339,13 +373,17 @@ def test_what_it_left_on_this_machine_is_removed(heronmere, handler):
 NIGHT = datetime(2026, 11, 26, 2, tzinfo=UTC)
 
 
-def by_timetable(heronmere, handler, moment=NIGHT, **fields):
+def by_timetable(
+    heronmere: SampleRecords, handler: BackupHandler, moment: datetime = NIGHT, **fields: Any
+) -> tuple[Any, ...]:
     heronmere.job(**fields)
     with time_machine.travel(moment, tick=False):
         return handler.queue_run(RunStart("nightly", "timetable", by_timetable=True))
 
 
-def test_the_subjects_of_a_run_begin_evenly_over_the_spread(heronmere, handler):
+def test_the_subjects_of_a_run_begin_evenly_over_the_spread(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     for number in range(3):
         heronmere.account(f"pool-{number}")
     run, tasks = by_timetable(heronmere, handler, starting={"spread": 60})
@@ -364,7 +402,9 @@ def test_the_subjects_of_a_run_begin_evenly_over_the_spread(heronmere, handler):
     assert all(t.not_before is None for t in handler.queue_run(RunStart("nightly", "a person"))[1])
 
 
-def test_what_is_caught_up_waits_for_the_hours_and_ends_with_them(heronmere, handler):
+def test_what_is_caught_up_waits_for_the_hours_and_ends_with_them(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     noon = NIGHT.replace(hour=12)
     _, tasks = by_timetable(heronmere, handler, noon, starting={"hours": "22:00-05:00"})
     begin, end = NIGHT.replace(hour=22), NIGHT.replace(day=27, hour=5)
@@ -372,7 +412,9 @@ def test_what_is_caught_up_waits_for_the_hours_and_ends_with_them(heronmere, han
     assert "22:00-05:00" in tasks[0].expiry
 
 
-def test_a_failure_that_may_pass_is_tried_again_so_often_and_no_other(heronmere, handler):
+def test_a_failure_that_may_pass_is_tried_again_so_often_and_no_other(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     passing = Failure(outcome="failed", error="No answer.", passing=True)
     _, (task,) = by_timetable(heronmere, handler, limits={"retries": 2, "pause": 5})
     for _ in range(2):
@@ -389,7 +431,9 @@ def test_a_failure_that_may_pass_is_tried_again_so_often_and_no_other(heronmere,
     assert handler.again(task, passing) is None, "the person waiting for it sees it fail"
 
 
-def test_nothing_is_tried_again_beyond_its_hours(heronmere, handler):
+def test_nothing_is_tried_again_beyond_its_hours(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     passing = Failure(outcome="failed", error="No answer.", passing=True)
     _, (task,) = by_timetable(heronmere, handler)
     handler.begin(task)
@@ -399,7 +443,9 @@ def test_nothing_is_tried_again_beyond_its_hours(heronmere, handler):
     assert handler.again(task, passing) is not None
 
 
-def test_limits_of_task_and_run_are_deadlines(heronmere, handler):
+def test_limits_of_task_and_run_are_deadlines(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     heronmere.account("ferryline")
     _, (one, two) = by_timetable(heronmere, handler, limits={"task": 10, "run": 15})
     with time_machine.travel(NIGHT, tick=False) as clock:
@@ -420,8 +466,8 @@ def test_limits_of_task_and_run_are_deadlines(heronmere, handler):
     [("skip", False, False), ("wait", True, False), ("cancel", True, True)],
 )
 def test_what_becomes_of_a_start_while_the_previous_run_goes_on(
-    heronmere, handler, overlap, second, third
-):
+    heronmere: SampleRecords, handler: BackupHandler, overlap: str, second: bool, third: bool
+) -> None:
     by_timetable(heronmere, handler, starting={"overlap": overlap})
     for allowed in (second, third):
         if allowed:
@@ -433,7 +479,9 @@ def test_what_becomes_of_a_start_while_the_previous_run_goes_on(
         handler.queue_run(RunStart("nightly", "a person"))
 
 
-def test_what_is_paused_is_not_started_by_anybody(heronmere, handler):
+def test_what_is_paused_is_not_started_by_anybody(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     heronmere.job()
     with heronmere.records.write() as db:
         pauses.pause(db, pauses.ALL, None, "moving house", "tests")
@@ -447,7 +495,9 @@ def test_what_is_paused_is_not_started_by_anybody(heronmere, handler):
     assert handler.queue_run(RunStart("nightly", "a person"))[1]
 
 
-def test_only_some_subjects_and_a_name_of_its_own(heronmere, handler):
+def test_only_some_subjects_and_a_name_of_its_own(
+    heronmere: SampleRecords, handler: BackupHandler
+) -> None:
     heronmere.account("ferryline")
     heronmere.job()
     named = runs.RunOptions(names=("ferryline",), label="Before the update!", keep_days=9)

@@ -1,43 +1,49 @@
 """Every kind of order, carried out by a worker that shares nothing with the service."""
 
-from typing import get_args
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any, get_args
 
 import pytest
 from distant_workers import DistantWorkers, values_of
 from running import folder_stores, run, service, set_up, sftp_store, small_account, until
 
+from fasciculus.client.client import Client
 from fasciculus.contracts.artifacts import Artifact, resolved
 from fasciculus.contracts.order_lines import from_line
 from fasciculus.contracts.orders import Order
 from fasciculus.contracts.sealed_secrets import WorkerIdentity
 from fasciculus.core.restore.plan_line import Action
 from fasciculus.demo.sftp import SftpStandIn
-from fasciculus.models import InPlace, JobInput, RestoreStart, RestoreUndo
+from fasciculus.models import InPlace, JobInput, Restore, RestoreStart, RestoreUndo
+from fasciculus.models.maintenance import MaintenanceStarted, MaintenanceTask
 from fasciculus.service import main as program
 
 
 @pytest.fixture
-def boathouse(tmp_path):
+def boathouse(tmp_path: Path) -> Iterator[SftpStandIn]:
     found = SftpStandIn(tmp_path / "boathouse", tmp_path / "host-key", "fasciculus", "oar-and-rope")
     yield found
     found.close()
 
 
-def ended(client, started):
+def ended(client: Client, started: MaintenanceStarted) -> Any:
     for number in started.ids:
-        task = until(lambda number=number: _ended(client.maintenance_show(number)))
+        task = until(lambda number=number: _ended(client.maintenance_show(number)))  # type: ignore[misc]
         assert task.outcome in ("done", "warned"), task
     return task
 
 
-def _ended(task):
+def _ended(task: Restore | MaintenanceTask) -> Restore | MaintenanceTask | None:
     return task if task.state == "ended" else None
 
 
-def put_back(client, bundle):
+def put_back(client: Any, bundle: Any) -> None:
     """Restore in place; undo that, and do it again."""
 
-    def done(started):
+    def done(started: Any) -> Any:
         row = until(lambda: _ended(client.restores_show(started.id)))
         assert row.outcome == "done", row
         return started.id
@@ -51,7 +57,9 @@ def put_back(client, bundle):
     done(client.restores_start(start, "again"))
 
 
-def test_every_kind_of_order_is_carried_out_elsewhere(tmp_path, monkeypatch, boathouse):
+def test_every_kind_of_order_is_carried_out_elsewhere(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, boathouse: SftpStandIn
+) -> None:
     home = tmp_path / "home"
     workers = DistantWorkers(home, tmp_path / "distant")
     monkeypatch.setattr(program, "WorkerPool", lambda: workers)
@@ -101,12 +109,12 @@ def test_every_kind_of_order_is_carried_out_elsewhere(tmp_path, monkeypatch, boa
     "reference",
     ["home/../records", "home//etc/passwd", "/etc/passwd", "home", "home/", "keys/x", "home/a\0b"],
 )
-def test_no_other_path_is_reached_by_a_reference(reference, tmp_path):
+def test_no_other_path_is_reached_by_a_reference(reference: str, tmp_path: Path) -> None:
     with pytest.raises(ValueError, match="no artifact"):
         resolved(reference, {"home": str(tmp_path), "spool": str(tmp_path)})
 
 
-def test_a_reference_names_the_same_wherever_it_lies(tmp_path):
+def test_a_reference_names_the_same_wherever_it_lies(tmp_path: Path) -> None:
     here = Artifact.within("home", tmp_path / "a", tmp_path / "a/listings/x.zst")
     there = resolved(here.reference, {"home": str(tmp_path / "b")})
     assert (here, there) == (str(tmp_path / "a/listings/x.zst"), str(tmp_path / "b/listings/x.zst"))

@@ -1,7 +1,11 @@
 """Maintenance tasks in the records: queued, reported, ended."""
 
+from __future__ import annotations
+
+from typing import Any
+
 import pytest
-from sample_records import MILLPOND, bundle_of, piece
+from sample_records import MILLPOND, SampleRecords, bundle_of, piece
 
 from fasciculus.contracts.events import (
     CopyRepacked,
@@ -28,31 +32,33 @@ FERRYLINE = ("account", "ferryline")
 class Reports:
     """Receives news of damage; records the numbers."""
 
-    def __init__(self):
+    def __init__(self) -> None:
         self.told = []
 
-    def maintenance(self, db, number):
+    def maintenance(self, db: Any, number: Any) -> None:
         self.told.append((number, maintenance.task(db, number).state))
 
 
 @pytest.fixture
-def handler(heronmere):
+def handler(heronmere: SampleRecords) -> Any:
     found = MaintenanceHandler(
         heronmere.config, heronmere.records, heronmere.cipher, heronmere.events
     )
-    found.reports, found.reported, found.queued_more = Reports(), [], []
+    found.reports, found.reported, found.queued_more = Reports(), [], []  # type: ignore[attr-defined]
     found.collect = WorkerPool().collect
-    found.on_reported = lambda: found.reported.append(True)
-    found.enqueue = found.queued_more.extend
+    found.on_reported = lambda: found.reported.append(True)  # type: ignore[attr-defined]
+    found.enqueue = found.queued_more.extend  # type: ignore[attr-defined]
     return found
 
 
-def asked(handler, kind="verify", store="attic", **more):
+def asked(
+    handler: MaintenanceHandler, kind: str = "verify", store: str = "attic", **more: Any
+) -> Any:
     numbers, tasks = handler.queue(kind, store, "test", **more)
     return numbers, tasks
 
 
-def begun(handler, kind="verify", **more):
+def begun(handler: MaintenanceHandler, kind: str = "verify", **more: Any) -> Any:
     (task,) = asked(handler, kind, **more)[1]
     order = handler.begin(task)
     assert order.store.name == task.store and order.subject.name == task.subject[1]
@@ -60,23 +66,25 @@ def begun(handler, kind="verify", **more):
     return task
 
 
-def end(handler, task, result):
+def end(handler: Any, task: Any, result: Any) -> None:
     for write in handler.endings(task, result):
         write()
 
 
-def found_damage(file="pieces/p", bundle=None):
+def found_damage(file: str = "pieces/p", bundle: str | None = None) -> DamageFound:
     names = [bundle or bundle_of(0).bundle]
     return DamageFound(file=file, reason="is missing", bundles=names, files=["a"], harmed=1)
 
 
-def damaged(heronmere):
+def damaged(heronmere: Any) -> Any:
     return [
         (row.store, row.file) for row in damage.rows(heronmere.db, EVERYTHING, PageRequest()).items
     ]
 
 
-def test_each_subject_with_copies_there_is_a_task(heronmere, handler):
+def test_each_subject_with_copies_there_is_a_task(
+    heronmere: SampleRecords, handler: MaintenanceHandler
+) -> None:
     heronmere.bundle(0)
     heronmere.bundle(0, subject=FERRYLINE)
     heronmere.bundle(0, subject=("account", "elsewhere"), on=("boathouse",))
@@ -87,7 +95,9 @@ def test_each_subject_with_copies_there_is_a_task(heronmere, handler):
     assert all(task.exclusive for task in asked(handler, "repack")[1])
 
 
-def test_it_counts_on_the_stores_that_it_uses(heronmere, handler):
+def test_it_counts_on_the_stores_that_it_uses(
+    heronmere: SampleRecords, handler: MaintenanceHandler
+) -> None:
     heronmere.bundle(0)
     with heronmere.records.write() as db:
         db.execute(
@@ -103,7 +113,9 @@ def test_it_counts_on_the_stores_that_it_uses(heronmere, handler):
     assert found["gone"] == {"gone": 0}, "a task for a removed store blocks nothing"
 
 
-def test_asked_for_twice_it_is_done_once(heronmere, handler):
+def test_asked_for_twice_it_is_done_once(
+    heronmere: SampleRecords, handler: MaintenanceHandler
+) -> None:
     heronmere.bundle(0)
     first, tasks = asked(handler)
     assert asked(handler) == (first, [])
@@ -115,7 +127,9 @@ def test_asked_for_twice_it_is_done_once(heronmere, handler):
     assert asked(handler)[0] != first
 
 
-def test_a_named_bundle_must_be_on_the_store(heronmere, handler):
+def test_a_named_bundle_must_be_on_the_store(
+    heronmere: SampleRecords, handler: MaintenanceHandler
+) -> None:
     heronmere.bundle(0, on=("boathouse",))
     (row,) = bundles.bundles(heronmere.db, EVERYTHING, PageRequest()).items
     _, (task,) = asked(handler, store="boathouse", bundle=row.id)
@@ -127,7 +141,9 @@ def test_a_named_bundle_must_be_on_the_store(heronmere, handler):
         asked(handler, bundle=99)
 
 
-def test_what_cannot_be_done_is_said_with_the_way_out(heronmere, handler):
+def test_what_cannot_be_done_is_said_with_the_way_out(
+    heronmere: SampleRecords, handler: MaintenanceHandler
+) -> None:
     with pytest.raises(SettingError, match="no copies on store “attic”"):
         asked(handler)
     heronmere.bundle(0)
@@ -140,7 +156,9 @@ def test_what_cannot_be_done_is_said_with_the_way_out(heronmere, handler):
         asked(handler, store="cellar")
 
 
-def test_what_a_worker_tells_is_written(heronmere, handler):
+def test_what_a_worker_tells_is_written(
+    heronmere: SampleRecords, handler: MaintenanceHandler
+) -> None:
     name = heronmere.bundle(0)
     task = begun(handler)
     handler.take(task, found_damage())
@@ -153,7 +171,9 @@ def test_what_a_worker_tells_is_written(heronmere, handler):
     assert damaged(heronmere) == []
 
 
-def test_damage_of_what_retired_meanwhile_is_none(heronmere, handler):
+def test_damage_of_what_retired_meanwhile_is_none(
+    heronmere: SampleRecords, handler: MaintenanceHandler
+) -> None:
     """A concurrent run retired the bundle whose piece was found missing."""
     name = heronmere.bundle(0)
     kept = heronmere.bundle(1)
@@ -166,7 +186,9 @@ def test_damage_of_what_retired_meanwhile_is_none(heronmere, handler):
     assert damaged(heronmere) == [("attic", "pieces/p")]
 
 
-def test_old_damage_of_what_retired_makes_no_new_damage_harmless(heronmere, handler):
+def test_old_damage_of_what_retired_makes_no_new_damage_harmless(
+    heronmere: SampleRecords, handler: MaintenanceHandler
+) -> None:
     old, kept = heronmere.bundle(0), heronmere.bundle(1)
     with heronmere.records.write() as db:
         bundles.retire(db, *MILLPOND, old, "attic")
@@ -178,7 +200,9 @@ def test_old_damage_of_what_retired_makes_no_new_damage_harmless(heronmere, hand
     assert maintenance.task(heronmere.db, again.number).outcome == "warned"
 
 
-def test_damage_of_one_store_is_none_of_another(heronmere, handler):
+def test_damage_of_one_store_is_none_of_another(
+    heronmere: SampleRecords, handler: MaintenanceHandler
+) -> None:
     name = heronmere.bundle(0, on=("attic", "boathouse"))
     task = begun(handler)
     handler.take(task, found_damage())
@@ -187,11 +211,13 @@ def test_damage_of_one_store_is_none_of_another(heronmere, handler):
     assert damaged(heronmere) == [], "it went with its last copy there"
 
 
-def result(outcome, kind=VerifyResult):
+def result(outcome: Any, kind: Any = VerifyResult) -> Any:
     return kind(outcome=outcome, summary="1 file is missing.", entries=3, bytes=9)
 
 
-def test_an_ended_task_says_what_it_came_to_and_somebody_is_told(heronmere, handler):
+def test_an_ended_task_says_what_it_came_to_and_somebody_is_told(
+    heronmere: SampleRecords, handler: Any
+) -> None:
     heronmere.bundle(0)
     task = begun(handler)
     end(handler, task, result("done"))
@@ -202,7 +228,7 @@ def test_an_ended_task_says_what_it_came_to_and_somebody_is_told(heronmere, hand
     assert handler.queued_more == []
 
 
-def test_a_failure_says_why(heronmere, handler):
+def test_a_failure_says_why(heronmere: SampleRecords, handler: MaintenanceHandler) -> None:
     heronmere.bundle(0)
     task = begun(handler)
     end(handler, task, Failure(outcome="failed", error="Nothing answers."))
@@ -214,8 +240,8 @@ def test_a_failure_says_why(heronmere, handler):
     ("outcome", "repaired"), [("warned", True), ("interrupted", True), ("done", False)]
 )
 def test_damage_is_repaired_at_once_where_another_store_is_whole(
-    heronmere, handler, outcome, repaired
-):
+    heronmere: SampleRecords, handler: Any, outcome: str, repaired: bool
+) -> None:
     heronmere.bundle(0, on=("attic", "boathouse"), pieces=(piece("p"),))
     task = begun(handler)
     handler.take(task, found_damage())
@@ -224,7 +250,7 @@ def test_damage_is_repaired_at_once_where_another_store_is_whole(
     assert found == ([("repair", "attic", MILLPOND)] if repaired else [])
 
 
-def test_without_a_second_copy_nothing_is_begun(heronmere, handler):
+def test_without_a_second_copy_nothing_is_begun(heronmere: SampleRecords, handler: Any) -> None:
     heronmere.bundle(0, pieces=(piece("p"),))
     heronmere.bundle(1, on=("boathouse",), pieces=(piece("q"),))
     task = begun(handler)
@@ -233,7 +259,7 @@ def test_without_a_second_copy_nothing_is_begun(heronmere, handler):
     assert handler.queued_more == [], "the other store has no such piece"
 
 
-def test_damage_on_both_stores_repairs_nothing(heronmere, handler):
+def test_damage_on_both_stores_repairs_nothing(heronmere: SampleRecords, handler: Any) -> None:
     heronmere.bundle(0, on=("attic", "boathouse"), pieces=(piece("p"),))
     with heronmere.records.write() as db:
         damage.found(db, "boathouse", MILLPOND, found_damage())
@@ -243,7 +269,7 @@ def test_damage_on_both_stores_repairs_nothing(heronmere, handler):
     assert handler.queued_more == []
 
 
-def test_repairing_is_not_followed_by_repairing(heronmere, handler):
+def test_repairing_is_not_followed_by_repairing(heronmere: SampleRecords, handler: Any) -> None:
     heronmere.bundle(0, on=("attic", "boathouse"), pieces=(piece("p"),))
     with heronmere.records.write() as db:
         damage.found(db, "attic", MILLPOND, found_damage())
@@ -255,7 +281,7 @@ def test_repairing_is_not_followed_by_repairing(heronmere, handler):
 # Repacking ------------------------------------------------------------------------
 
 
-def repacked(handler, task, name, text="new listing"):
+def repacked(handler: Any, task: Any, name: Any, text: Any = "new listing") -> None:
     folder = handler._folder(task)
     folder.mkdir(parents=True, exist_ok=True)
     (folder / f"{name}.zst").write_text(text)
@@ -263,7 +289,9 @@ def repacked(handler, task, name, text="new listing"):
     handler.take(task, CopyRepacked(bundle=name, manifest=manifest))
 
 
-def test_one_repacked_copy_has_a_listing_of_its_own(heronmere, handler):
+def test_one_repacked_copy_has_a_listing_of_its_own(
+    heronmere: SampleRecords, handler: MaintenanceHandler
+) -> None:
     name = heronmere.bundle(0, on=("attic", "boathouse"))
     whole = heronmere.listing(name, text="old listing")
     task = begun(handler, "repack")
@@ -276,7 +304,9 @@ def test_one_repacked_copy_has_a_listing_of_its_own(heronmere, handler):
     assert not other.own
 
 
-def test_when_all_copies_are_alike_there_is_one_listing_again(heronmere, handler):
+def test_when_all_copies_are_alike_there_is_one_listing_again(
+    heronmere: SampleRecords, handler: MaintenanceHandler
+) -> None:
     name = heronmere.bundle(0, on=("attic", "boathouse"))
     whole = heronmere.listing(name, text="old listing")
     for store in ("attic", "boathouse"):
@@ -288,7 +318,9 @@ def test_when_all_copies_are_alike_there_is_one_listing_again(heronmere, handler
     assert not any(c.own for c in maintenance.copies_on(heronmere.db, "attic", MILLPOND))
 
 
-def test_a_listing_that_was_not_left_is_fetched_when_it_is_asked_for(heronmere, handler):
+def test_a_listing_that_was_not_left_is_fetched_when_it_is_asked_for(
+    heronmere: SampleRecords, handler: MaintenanceHandler
+) -> None:
     name = heronmere.bundle(0)
     whole = heronmere.listing(name, text="old listing")
     task = begun(handler, "repack")
@@ -297,7 +329,9 @@ def test_a_listing_that_was_not_left_is_fetched_when_it_is_asked_for(heronmere, 
     assert not whole.exists(), "the old one says where bytes are that are no more"
 
 
-def test_unfinished_maintenance_is_found_again_and_cleared(heronmere, handler):
+def test_unfinished_maintenance_is_found_again_and_cleared(
+    heronmere: SampleRecords, handler: MaintenanceHandler
+) -> None:
     heronmere.bundle(0)
     task = begun(handler, "repack")
     (found,) = handler.unfinished()
@@ -311,7 +345,9 @@ def test_unfinished_maintenance_is_found_again_and_cleared(heronmere, handler):
     assert handler.unfinished() == []
 
 
-def test_the_numbers_of_repacking_are_kept(heronmere, handler):
+def test_the_numbers_of_repacking_are_kept(
+    heronmere: SampleRecords, handler: MaintenanceHandler
+) -> None:
     heronmere.bundle(0)
     task = begun(handler, "repack")
     end(handler, task, RepackResult(outcome="done", summary="x", pieces=3, unused=7, freed=9))
@@ -323,7 +359,9 @@ def test_the_numbers_of_repacking_are_kept(heronmere, handler):
     assert maintenance.task(heronmere.db, verify.number).result == {}
 
 
-def test_who_looks_sees_how_far_it_is_while_it_runs(heronmere, handler, monkeypatch):
+def test_who_looks_sees_how_far_it_is_while_it_runs(
+    heronmere: SampleRecords, handler: MaintenanceHandler, monkeypatch: pytest.MonkeyPatch
+) -> None:
     heronmere.bundle(0)
     task = begun(handler)
     told = []

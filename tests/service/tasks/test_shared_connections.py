@@ -1,20 +1,26 @@
 """Workers that stay connected: one sign-in for many small tasks, and nothing carried over."""
 
+from __future__ import annotations
+
 import json
 import os
 import signal
+from collections.abc import Callable, Iterator
 from contextlib import closing
+from typing import Any
 
 import pytest
+from nights import Nights
 from running import until
 
+from fasciculus.contracts.orders import BackupOrder
 from fasciculus.service.tasks import worker_pool as module
 from fasciculus.service.tasks.worker_pool import WorkerPool
 from fasciculus.worker.connections import shared_key
 
 
 @pytest.fixture
-def pool(monkeypatch):
+def pool(monkeypatch: pytest.MonkeyPatch) -> Iterator[WorkerPool]:
     monkeypatch.setattr(module, "_IDLE", 60.0)
     found = WorkerPool()
     yield found
@@ -22,7 +28,7 @@ def pool(monkeypatch):
 
 
 @pytest.fixture
-def remote(nights, openssh):
+def remote(nights: Nights, openssh: Any) -> Callable[..., Any]:
     """Orders of a host over SSH and a store over SFTP."""
     nights.specs.clear()
     nights.add_store(openssh.spec())
@@ -37,26 +43,30 @@ def remote(nights, openssh):
     return lambda **more: nights.order(False, **{"host": host, **more})
 
 
-def signed_in(openssh):
+def signed_in(openssh: Any) -> int:
     openssh._log.flush()
     return open(openssh._log.name).read().count("Accepted publickey")
 
 
-def carried(pool, order):
+def carried(pool: WorkerPool, order: BackupOrder) -> Any:
     worker = pool.start(order)
     events = list(worker.events())
     assert worker.result is not None and worker.result.outcome == "done", events[-3:]
     return worker._process
 
 
-def test_orders_of_one_host_and_its_stores_share_their_connections(pool, remote, openssh):
+def test_orders_of_one_host_and_its_stores_share_their_connections(
+    pool: WorkerPool, remote: Callable[..., Any], openssh: Any
+) -> None:
     before = signed_in(openssh)
     processes = {id(carried(pool, remote())) for _ in range(4)}
     assert len(processes) == 1 and len(pool._idle) == 1
     assert signed_in(openssh) - before == 2, "one for the host, one for the store"
 
 
-def test_what_was_lost_meanwhile_is_connected_again(pool, remote, openssh):
+def test_what_was_lost_meanwhile_is_connected_again(
+    pool: WorkerPool, remote: Callable[..., Any], openssh: Any
+) -> None:
     process = carried(pool, remote())
     for child in os.listdir("/proc"):
         if child.isdigit() and _parent(child) == openssh._process.pid:
@@ -66,7 +76,7 @@ def test_what_was_lost_meanwhile_is_connected_again(pool, remote, openssh):
     assert carried(pool, remote()) is process
 
 
-def _connections(port):
+def _connections(port: int) -> list[Any]:
     """Connections to a port, in /proc/net/tcp's form, that their clients have not closed."""
     rows = [row.split() for row in open("/proc/net/tcp")][1:]
     established, closed_by_server = "01", "08"
@@ -77,7 +87,7 @@ def _connections(port):
     ]
 
 
-def _parent(pid):
+def _parent(pid: str) -> int:
     try:
         with open(f"/proc/{pid}/stat") as file:
             return int(file.read().rpartition(")")[2].split()[1])
@@ -85,14 +95,18 @@ def _parent(pid):
         return 0
 
 
-def test_a_worker_that_ended_while_it_waited_is_replaced(pool, remote):
+def test_a_worker_that_ended_while_it_waited_is_replaced(
+    pool: WorkerPool, remote: Callable[..., Any]
+) -> None:
     process = carried(pool, remote())
     signal.pidfd_send_signal(process.pidfd, signal.SIGKILL)
     until(lambda: not process.is_alive)
     assert carried(pool, remote()) is not process
 
 
-def test_who_needs_something_else_gets_a_worker_of_its_own(pool, remote, nights):
+def test_who_needs_something_else_gets_a_worker_of_its_own(
+    pool: WorkerPool, remote: Callable[..., Any], nights: Nights
+) -> None:
     order = remote()
     key = shared_key(order)
     assert key and key == shared_key(remote())
@@ -111,7 +125,9 @@ def test_who_needs_something_else_gets_a_worker_of_its_own(pool, remote, nights)
     assert not shared_key(remote(host={}, stores=[]))
 
 
-def test_a_cancelled_order_ends_its_worker_and_no_other(pool, remote):
+def test_a_cancelled_order_ends_its_worker_and_no_other(
+    pool: WorkerPool, remote: Callable[..., Any]
+) -> None:
     carried(pool, remote())
     worker = pool.start(remote())
     worker.cancel()
@@ -120,7 +136,9 @@ def test_a_cancelled_order_ends_its_worker_and_no_other(pool, remote):
     assert carried(pool, remote()) is not worker._process
 
 
-def test_an_order_that_fails_does_not_leave_its_worker_to_the_next(pool, remote, nights):
+def test_an_order_that_fails_does_not_leave_its_worker_to_the_next(
+    pool: WorkerPool, remote: Callable[..., Any], nights: Nights
+) -> None:
     subject = {"kind": "account", "name": "millpond", "host": "reed-2", "root": "/nowhere"}
     worker = pool.start(remote(subject=subject))
     list(worker.events())
@@ -128,7 +146,9 @@ def test_an_order_that_fails_does_not_leave_its_worker_to_the_next(pool, remote,
     assert not pool._idle
 
 
-def test_a_worker_waits_for_a_while_and_takes_so_many_orders(pool, remote, monkeypatch):
+def test_a_worker_waits_for_a_while_and_takes_so_many_orders(
+    pool: WorkerPool, remote: Callable[..., Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(module, "_ORDERS_PER_WORKER", 2)
     processes = [carried(pool, remote()) for _ in range(3)]
     assert processes[0] is processes[1] is not processes[2]

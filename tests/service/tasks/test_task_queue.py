@@ -1,6 +1,9 @@
 """The queue: the task that may start next."""
 
+from __future__ import annotations
+
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import pytest
 from hypothesis import given
@@ -18,15 +21,15 @@ from fasciculus.service.tasks.queued import (
 )
 
 
-def task(number, subject="millpond", **more) -> QueuedTask:
+def task(number: int, subject: str = "millpond", **more: Any) -> QueuedTask:
     return QueuedRestore(number=number, subject=("account", subject), **more)
 
 
-def queue(work=2, maintenance=1) -> TaskQueue:
+def queue(work: int = 2, maintenance: int = 1) -> TaskQueue:
     return TaskQueue({"work": work, "maintenance": maintenance})
 
 
-def test_first_come_first_served_up_to_the_limit():
+def test_first_come_first_served_up_to_the_limit() -> None:
     found = queue(work=2)
     found.add([task(1, "a"), task(2, "b"), task(3, "c")])
     one, two = found.next(), found.next()
@@ -35,7 +38,7 @@ def test_first_come_first_served_up_to_the_limit():
     assert found.next().number == 3 and found.next() is None
 
 
-def test_lanes_do_not_take_each_others_places():
+def test_lanes_do_not_take_each_others_places() -> None:
     found = queue(work=1, maintenance=1)
     verify = QueuedMaintenance(
         number=1, subject=("account", "a"), store="attic", kind="verify", lane="maintenance"
@@ -44,29 +47,29 @@ def test_lanes_do_not_take_each_others_places():
     assert [found.next().number, found.next()] == [1, verify] and found.next() is None
 
 
-def test_a_subject_is_worked_on_once_and_a_later_one_passes():
+def test_a_subject_is_worked_on_once_and_a_later_one_passes() -> None:
     found = queue(work=3)
     found.add([task(1), task(2), task(3, "ferryline")])
     assert [found.next().number, found.next().number] == [1, 3] and found.next() is None
 
 
-def test_what_only_reads_goes_beside_and_does_not_hold_the_subject():
+def test_what_only_reads_goes_beside_and_does_not_hold_the_subject() -> None:
     found = queue(work=3)
     found.add([task(1, exclusive=False), task(2), task(3, exclusive=False), task(4)])
     assert [found.next().number for _ in range(3)] == [1, 2, 3] and found.next() is None
 
 
-def test_a_host_takes_no_more_than_it_may():
+def test_a_host_takes_no_more_than_it_may() -> None:
     found = queue(work=9)
     found.add([task(n, f"s{n}", host="reed-1", max_concurrent=2) for n in range(4)])
     found.add([task(9, "other", host="reed-2", max_concurrent=1), task(10, "free", host="reed-3")])
     assert [found.next().number for _ in range(4)] == [0, 1, 9, 10] and found.next() is None
 
 
-def test_a_store_takes_no_more_than_it_may_whatever_uses_it():
+def test_a_store_takes_no_more_than_it_may_whatever_uses_it() -> None:
     found = queue(work=9, maintenance=9)
 
-    def verify(number, **limits):
+    def verify(number: int, **limits: Any) -> QueuedMaintenance:
         return QueuedMaintenance(
             number=number,
             subject=("account", f"v{number}"),
@@ -89,7 +92,7 @@ def test_a_store_takes_no_more_than_it_may_whatever_uses_it():
     assert found.next().number == 3 and found.next() is None
 
 
-def test_an_unwritten_end_frees_the_place_but_not_the_subject():
+def test_an_unwritten_end_frees_the_place_but_not_the_subject() -> None:
     found = queue(work=1)
     found.add([task(1), task(2), task(3, "ferryline")])
     one = found.next()
@@ -100,7 +103,7 @@ def test_an_unwritten_end_frees_the_place_but_not_the_subject():
     assert found.find(one.key) is None
 
 
-def test_withdrawn_tasks_hold_their_subject_until_they_are_done():
+def test_withdrawn_tasks_hold_their_subject_until_they_are_done() -> None:
     found = queue()
     first, second = task(1), task(2)
     found.add([first, second])
@@ -110,7 +113,7 @@ def test_withdrawn_tasks_hold_their_subject_until_they_are_done():
     assert found.next() is second
 
 
-def test_a_task_is_known_by_its_type_and_number():
+def test_a_task_is_known_by_its_type_and_number() -> None:
     found = queue()
     restore = task(1)
     verify = QueuedMaintenance(number=1, subject=("account", "a"), store="s", kind="verify")
@@ -124,7 +127,9 @@ def test_a_task_is_known_by_its_type_and_number():
     st.integers(1, 4),
     st.randoms(use_true_random=False),
 )
-def test_every_task_begins_once_and_no_rule_is_ever_broken(rows, work, chance):
+def test_every_task_begins_once_and_no_rule_is_ever_broken(
+    rows: list[Any], work: int, chance: Any
+) -> None:
     found = TaskQueue({"work": work, "maintenance": 1})
     found.add(
         task(n, subject, host=host, max_concurrent=2, exclusive=exclusive)
@@ -145,7 +150,7 @@ def test_every_task_begins_once_and_no_rule_is_ever_broken(rows, work, chance):
 
 
 @pytest.mark.parametrize("limit", [1, 3])
-def test_more_than_the_limit_never_run(limit):
+def test_more_than_the_limit_never_run(limit: int) -> None:
     found = queue(work=limit)
     found.add(task(n, f"s{n}") for n in range(5))
     assert sum(found.next() is not None for _ in range(5)) == limit
@@ -157,15 +162,15 @@ def test_more_than_the_limit_never_run(limit):
 NOW = datetime(2026, 11, 26, 2, tzinfo=UTC)
 
 
-def of_job(number, job, turn=1, **more):
+def of_job(number: int, job: str, turn: int = 1, **more: Any) -> Any:
     return task(number, f"s{number}", job_name=job, turn=turn, **more)
 
 
-def begun(found, count, now=NOW):
+def begun(found: TaskQueue, count: int, now: datetime = NOW) -> list[Any]:
     return [row.number for row in (found.next(now) for _ in range(count)) if row is not None]
 
 
-def test_jobs_take_turns_however_many_tasks_one_of_them_has():
+def test_jobs_take_turns_however_many_tasks_one_of_them_has() -> None:
     found = queue(work=3)
     found.add([of_job(n, "large") for n in range(5)])
     found.add([of_job(n, "small") for n in (10, 11)])
@@ -175,21 +180,21 @@ def test_jobs_take_turns_however_many_tasks_one_of_them_has():
     assert begun(found, 3) == [11, 2, 3]
 
 
-def test_a_higher_priority_goes_first_and_restores_before_all():
+def test_a_higher_priority_goes_first_and_restores_before_all() -> None:
     found = queue(work=9)
     found.add([of_job(1, "low", priority=LOW), of_job(2, "high", priority=HIGH)])
     found.add([of_job(3, "normal", priority=NORMAL), task(4, priority=RESTORES)])
     assert begun(found, 9) == [4, 2, 3, 1]
 
 
-def test_a_store_takes_no_more_than_it_may():
+def test_a_store_takes_no_more_than_it_may() -> None:
     found = queue(work=9)
     found.add([of_job(n, "a", store_limits={"attic": 2, "reef": 0}) for n in range(4)])
     found.add([of_job(9, "b", store_limits={"reef": 0})])
     assert sorted(begun(found, 9)) == [0, 1, 9]
 
 
-def test_nothing_begins_before_its_time_or_after_it():
+def test_nothing_begins_before_its_time_or_after_it() -> None:
     found = queue(work=9)
     later = NOW + timedelta(minutes=10)
     found.add([of_job(1, "a", not_before=later), of_job(2, "a", not_after=later)])
@@ -202,7 +207,7 @@ def test_nothing_begins_before_its_time_or_after_it():
     assert found.expired(later) == []
 
 
-def test_what_is_paused_waits_and_restores_do_not():
+def test_what_is_paused_waits_and_restores_do_not() -> None:
     found = queue(work=9)
     found.add([of_job(1, "a"), of_job(2, "b"), task(3)])
     found.paused = Paused(jobs=frozenset({"a"}))
@@ -214,7 +219,7 @@ def test_what_is_paused_waits_and_restores_do_not():
     assert sorted(begun(found, 9)) == [1, 4]
 
 
-def test_a_later_run_of_a_job_waits_for_all_of_the_earlier_one():
+def test_a_later_run_of_a_job_waits_for_all_of_the_earlier_one() -> None:
     found = queue(work=9)
     found.add([of_job(1, "a", 7), of_job(2, "a", 7, not_before=NOW + timedelta(hours=1))])
     found.add([of_job(3, "a", 8), of_job(4, "b", 9)])
@@ -226,7 +231,7 @@ def test_a_later_run_of_a_job_waits_for_all_of_the_earlier_one():
     assert begun(found, 9) == [3]
 
 
-def test_one_that_is_put_back_waits_again():
+def test_one_that_is_put_back_waits_again() -> None:
     found = queue(work=1)
     found.add([of_job(1, "a")])
     (one,) = (found.next(NOW),)

@@ -1,8 +1,12 @@
 """Tasks from queued to ended, with workers that only seem to work."""
 
+from __future__ import annotations
+
 import sqlite3
 import threading
+from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import pytest
 from running import until
@@ -22,17 +26,17 @@ DONE = ReleaseResult(outcome="done")
 class StandInWorker:
     """Sends some events, waits at a gate, and comes to a result, or to none."""
 
-    def __init__(self, events, result, gate):
+    def __init__(self, events: Any, result: Any, gate: Any) -> None:
         self._events, self._final, self._gate = events, result, gate
         self.result, self.ended, self.stopped = None, "was killed (signal 9)", False
 
-    def events(self):
+    def events(self) -> Iterator[Any]:
         yield from self._events
         self._gate.wait(20)
         if not self.stopped:
             self.result = self._final
 
-    def cancel(self):
+    def cancel(self) -> None:
         self.stopped = True
         self._gate.set()
 
@@ -42,11 +46,11 @@ class StandInWorker:
 class StandInWorkers:
     """A source of workers that records each order."""
 
-    def __init__(self):
+    def __init__(self) -> None:
         self.orders, self.workers, self.closed = [], [], False
         self.events, self.result, self.gated = [], DONE, False
 
-    def start(self, order):
+    def start(self, order: Any) -> Any:
         gate = threading.Event()
         if not self.gated:
             gate.set()
@@ -54,7 +58,7 @@ class StandInWorkers:
         self.workers.append(StandInWorker(list(self.events), self.result, gate))
         return self.workers[-1]
 
-    def close(self):
+    def close(self) -> None:
         self.closed = True
 
 
@@ -63,27 +67,27 @@ class Records:
 
     cancelled, aftermath = "Cancelled.", "Nothing was harmed."
 
-    def __init__(self):
+    def __init__(self) -> None:
         self.taken, self.ended, self.left, self.cleared = [], [], [], []
         self.broken, self.refuses, self.afterwards = 0, None, []
         self.resumed, self.tries = [], []
 
-    def begin(self, task):
+    def begin(self, task: Any) -> Any:
         if self.refuses:
             raise self.refuses
         return ReleaseOrder(hold_flags=[], spool=f"task-{task.number}")
 
-    def take(self, task, event):
+    def take(self, task: Any, event: Any) -> None:
         self.taken.append((task.number, event))
 
-    def show(self, task):
+    def show(self, task: Any) -> None:
         self.taken.append((task.number, task.progress.progress.stage))
 
-    def after_failure(self, task, carry_out):
+    def after_failure(self, task: Any, carry_out: Any) -> None:
         self.afterwards.append(task.number)
 
-    def endings(self, task, result):
-        def first():
+    def endings(self, task: Any, result: Any) -> Any:
+        def first() -> None:
             if self.broken:
                 self.broken -= 1
                 raise sqlite3.OperationalError("database or disk is full")
@@ -91,21 +95,21 @@ class Records:
 
         return [first, lambda: self.ended.append((task.number, "reported"))]
 
-    def clear(self, task):
+    def clear(self, task: Any) -> None:
         self.cleared.append(task.number)
 
-    def resumes(self, task):
+    def resumes(self, task: Any) -> Any:
         return task.number in self.resumed
 
-    def again(self, task, result):
+    def again(self, task: Any, result: Any) -> Any:
         return self.tries.pop(0) if self.tries else None
 
-    def unfinished(self):
+    def unfinished(self) -> Any:
         return list(self.left)
 
 
 @pytest.fixture
-def parts():
+def parts() -> Iterator[Any]:
     workers, records = StandInWorkers(), Records()
     runner = TaskRunner(workers, {QueuedRestore: records}, {"work": 2, "maintenance": 1})
     yield runner, workers, records
@@ -113,11 +117,11 @@ def parts():
         runner.stop()
 
 
-def task(number, subject="millpond"):
+def task(number: Any, subject: Any = "millpond") -> Any:
     return QueuedRestore(number=number, subject=("account", subject))
 
 
-def test_a_task_begins_tells_and_ends(parts):
+def test_a_task_begins_tells_and_ends(parts: Any) -> None:
     runner, workers, records = parts
     workers.events = [Log("info", "reading"), Progress(stage="packing")]
     runner.start()
@@ -133,7 +137,7 @@ def test_a_task_begins_tells_and_ends(parts):
     assert workers.closed and not any(thread.is_alive() for thread in runner._threads)
 
 
-def test_a_worker_that_breaks_off_is_an_interrupted_task(parts):
+def test_a_worker_that_breaks_off_is_an_interrupted_task(parts: Any) -> None:
     runner, workers, records = parts
     workers.result = None
     runner.start()
@@ -151,7 +155,7 @@ def test_a_worker_that_breaks_off_is_an_interrupted_task(parts):
         (ZeroDivisionError("by zero"), "Unexpected: ZeroDivisionError"),
     ],
 )
-def test_a_task_that_cannot_begin_fails_alone(parts, error, said):
+def test_a_task_that_cannot_begin_fails_alone(parts: Any, error: Any, said: Any) -> None:
     runner, workers, records = parts
     records.refuses = error
     runner.start()
@@ -164,7 +168,7 @@ def test_a_task_that_cannot_begin_fails_alone(parts, error, said):
     assert runner.alive
 
 
-def test_cancelling_what_waits_and_what_runs(parts):
+def test_cancelling_what_waits_and_what_runs(parts: Any) -> None:
     runner, workers, records = parts
     workers.gated = True
     runner.start()
@@ -179,7 +183,7 @@ def test_cancelling_what_waits_and_what_runs(parts):
     assert len(workers.orders) == 1, "what waited never began"
 
 
-def test_an_ending_that_cannot_be_written_is_written_later(parts):
+def test_an_ending_that_cannot_be_written_is_written_later(parts: Any) -> None:
     runner, _, records = parts
     records.broken = 2
     runner.start()
@@ -193,7 +197,7 @@ def test_an_ending_that_cannot_be_written_is_written_later(parts):
     until(lambda: not runner.busy())
 
 
-def test_what_an_earlier_life_left_is_ended_at_the_start(parts):
+def test_what_an_earlier_life_left_is_ended_at_the_start(parts: Any) -> None:
     runner, workers, records = parts
     records.left = [task(7)]
     runner.start()
@@ -203,7 +207,7 @@ def test_what_an_earlier_life_left_is_ended_at_the_start(parts):
     until(lambda: records.afterwards == [7])
 
 
-def test_what_no_process_carries_is_ended_while_the_service_runs(parts):
+def test_what_no_process_carries_is_ended_while_the_service_runs(parts: Any) -> None:
     runner, workers, records = parts
     workers.gated = True
     runner.start()
@@ -216,13 +220,13 @@ def test_what_no_process_carries_is_ended_while_the_service_runs(parts):
     assert records.ended == [(9, "interrupted"), (9, "reported")]
 
 
-def test_the_watch_outlives_trouble(parts, monkeypatch):
+def test_the_watch_outlives_trouble(parts: Any, monkeypatch: pytest.MonkeyPatch) -> None:
     runner, _, records = parts
     monkeypatch.setattr(module, "_WATCH_EVERY", 0.01)
     monkeypatch.setattr(module, "_LOOK_EVERY", 0.01)
     asked = []
 
-    def locked():
+    def locked() -> None:
         asked.append(1)
         raise sqlite3.OperationalError("locked")
 
@@ -232,7 +236,7 @@ def test_the_watch_outlives_trouble(parts, monkeypatch):
     assert runner.alive
 
 
-def test_stopping_interrupts_and_waits(parts):
+def test_stopping_interrupts_and_waits(parts: Any) -> None:
     runner, workers, records = parts
     workers.gated = True
     runner.start()
@@ -243,15 +247,15 @@ def test_stopping_interrupts_and_waits(parts):
     assert not any(number == 2 for number, _ in records.ended), "it waits for the next life"
 
 
-def test_the_journal_keeps_the_order_and_waits_for_room():
+def test_the_journal_keeps_the_order_and_waits_for_room() -> None:
     journal, written, full = Journal(), [], [True]
 
-    def first():
+    def first() -> None:
         if full[0]:
             raise sqlite3.OperationalError("disk full")
         written.append("first")
 
-    def bad():
+    def bad() -> None:
         raise KeyError("odd")
 
     assert not journal.write(first) and not journal.write(lambda: written.append("second"))
@@ -261,22 +265,22 @@ def test_the_journal_keeps_the_order_and_waits_for_room():
     assert written == ["first", "second"] and journal.flush()
 
 
-def test_the_journal_has_an_end(monkeypatch):
+def test_the_journal_has_an_end(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("fasciculus.service.tasks.journal._MOST", 3)
     journal, written, full = Journal(), [], [True]
 
-    def write(number):
+    def write(number: int) -> None:
         if full[0]:
             raise sqlite3.OperationalError("disk full")
         written.append(number)
 
     for number in range(5):
-        journal.write(lambda number=number: write(number))
+        journal.write(lambda number=number: write(number))  # type: ignore[misc]
     full[0] = False
     assert journal.flush() and written == [0, 1, 2]
 
 
-def test_a_task_is_tried_again_when_its_handler_says_so(parts):
+def test_a_task_is_tried_again_when_its_handler_says_so(parts: Any) -> None:
     runner, workers, records = parts
     workers.result = Failure(outcome="failed", error="No answer.", passing=True)
     records.tries = [datetime.now(UTC)]
@@ -287,7 +291,7 @@ def test_a_task_is_tried_again_when_its_handler_says_so(parts):
     assert records.cleared == [1, 1], "the leftovers of the first attempt are removed"
 
 
-def test_what_waited_when_the_service_ended_goes_on_waiting(parts):
+def test_what_waited_when_the_service_ended_goes_on_waiting(parts: Any) -> None:
     runner, workers, records = parts
     records.left, records.resumed = [task(7)], [7]
     runner.start()
@@ -295,7 +299,7 @@ def test_what_waited_when_the_service_ended_goes_on_waiting(parts):
     assert records.ended[0] == (7, "done") and len(workers.orders) == 1
 
 
-def test_a_task_that_takes_too_long_is_stopped_and_failed(parts):
+def test_a_task_that_takes_too_long_is_stopped_and_failed(parts: Any) -> None:
     runner, workers, records = parts
     workers.gated, workers.result = True, None
     one = task(1)
@@ -311,7 +315,7 @@ def test_a_task_that_takes_too_long_is_stopped_and_failed(parts):
     assert records.taken[-1][1] == Log("error", "It took too long.")
 
 
-def test_a_step_that_takes_too_long_is_named(parts):
+def test_a_step_that_takes_too_long_is_named(parts: Any) -> None:
     runner, workers, records = parts
     workers.gated, workers.result = True, None
     workers.events = [Progress(stage="packing")]
@@ -331,7 +335,7 @@ def test_a_step_that_takes_too_long_is_named(parts):
     )
 
 
-def test_what_may_begin_no_more_is_said_and_not_begun(parts):
+def test_what_may_begin_no_more_is_said_and_not_begun(parts: Any) -> None:
     runner, workers, records = parts
     one = task(1)
     one.not_before = datetime.now(UTC) + timedelta(hours=1)

@@ -1,9 +1,13 @@
 """Workers: forked ready, one order each, replaced in time, nothing left of the one before."""
 
+from __future__ import annotations
+
 import json
 import os
 import signal
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from nights import artifact, made
@@ -14,42 +18,42 @@ from fasciculus.contracts.orders import PreviewOrder, ReleaseOrder
 from fasciculus.contracts.results import Failure, PreviewResult, ReleaseResult
 from fasciculus.contracts.sealed_secrets import Secret
 from fasciculus.service.tasks import worker_pool as module
-from fasciculus.service.tasks.worker_pool import WorkerPool
+from fasciculus.service.tasks.worker_pool import WorkerPool, WorkerProcess
 
 
 @pytest.fixture(scope="module")
-def shared_pool():
+def shared_pool() -> Iterator[WorkerPool]:
     found = WorkerPool()
     yield found
     found.close()
 
 
 @pytest.fixture
-def pool(shared_pool):
+def pool(shared_pool: WorkerPool) -> WorkerPool:
     shared_pool.warm_up()
     return shared_pool
 
 
-def release(folder, *flags):
+def release(folder: Path, *flags: Any) -> ReleaseOrder:
     """An order that removes flag files: the least that a worker can do."""
     return ReleaseOrder(hold_flags=[str(flag) for flag in flags], spool=artifact(folder / "spool"))
 
 
-def preview(root, spool, **more):
+def preview(root: Path, spool: Path, **more: Any) -> PreviewOrder:
     subject = {"kind": "account", "name": "a", "host": "", "root": str(root)}
     return made(PreviewOrder, {"subject": subject, "spool": str(spool), **more})
 
 
-def carried(worker):
+def carried(worker: WorkerProcess) -> list[Any]:
     """The events of a worker until its end."""
     return list(worker.events())
 
 
-def server(pool):
+def server(pool: WorkerPool) -> int:
     return pool._server.process.pid
 
 
-def blocked(tmp_path):
+def blocked(tmp_path: Path) -> Path:
     """A huge tree, which a worker cannot finish reading before it may continue."""
     root = tmp_path / "tree"
     for number in range(60):
@@ -59,7 +63,7 @@ def blocked(tmp_path):
     return root
 
 
-def test_a_worker_carries_out_its_order_and_ends(pool, tmp_path):
+def test_a_worker_carries_out_its_order_and_ends(pool: WorkerPool, tmp_path: Path) -> None:
     flag = tmp_path / "flag"
     flag.touch()
     worker = pool.start(release(tmp_path, flag))
@@ -69,7 +73,7 @@ def test_a_worker_carries_out_its_order_and_ends(pool, tmp_path):
     assert not children(server(pool)), "it has ended"
 
 
-def test_workers_come_from_one_process_that_stays(pool, tmp_path):
+def test_workers_come_from_one_process_that_stays(pool: WorkerPool, tmp_path: Path) -> None:
     first = server(pool)
     for _ in range(5):
         worker = pool.start(release(tmp_path))
@@ -78,13 +82,13 @@ def test_workers_come_from_one_process_that_stays(pool, tmp_path):
     assert server(pool) == first
 
 
-def test_several_work_at_the_same_time(pool, tmp_path):
+def test_several_work_at_the_same_time(pool: WorkerPool, tmp_path: Path) -> None:
     workers = [pool.start(preview(tmp_path, tmp_path / f"spool-{n}")) for n in range(4)]
     results = [(carried(worker) and worker.result) or worker.result for worker in workers]
     assert all(isinstance(result, PreviewResult) for result in results)
 
 
-def test_what_fails_says_why_and_the_server_stays(pool, tmp_path):
+def test_what_fails_says_why_and_the_server_stays(pool: WorkerPool, tmp_path: Path) -> None:
     first = server(pool)
     worker = pool.start(preview(tmp_path / "none", tmp_path / "spool"))
     carried(worker)
@@ -92,7 +96,9 @@ def test_what_fails_says_why_and_the_server_stays(pool, tmp_path):
     assert server(pool) == first, "a failure is no surprise"
 
 
-def test_a_worker_that_was_killed_is_told_and_the_next_comes_from_another_server(pool, tmp_path):
+def test_a_worker_that_was_killed_is_told_and_the_next_comes_from_another_server(
+    pool: WorkerPool, tmp_path: Path
+) -> None:
     first = server(pool)
     worker = pool.start(preview(blocked(tmp_path), tmp_path / "spool"))
     worker.kill()
@@ -104,7 +110,7 @@ def test_a_worker_that_was_killed_is_told_and_the_next_comes_from_another_server
     until(lambda: not os.path.exists(f"/proc/{first}"))
 
 
-def test_a_cancelled_worker_ends_by_itself(pool, tmp_path):
+def test_a_cancelled_worker_ends_by_itself(pool: WorkerPool, tmp_path: Path) -> None:
     worker = pool.start(preview(blocked(tmp_path), tmp_path / "spool"))
     worker.cancel()
     worker.cancel()
@@ -114,7 +120,7 @@ def test_a_cancelled_worker_ends_by_itself(pool, tmp_path):
     worker.kill()
 
 
-def test_a_worker_ends_when_nobody_waits_for_it_any_more(pool, tmp_path):
+def test_a_worker_ends_when_nobody_waits_for_it_any_more(pool: WorkerPool, tmp_path: Path) -> None:
     """As after the service was killed: the end of its standard input says so."""
     worker = pool.start(preview(blocked(tmp_path), tmp_path / "spool"))
     (found,) = children(server(pool)) or [(0, "")]
@@ -124,7 +130,9 @@ def test_a_worker_ends_when_nobody_waits_for_it_any_more(pool, tmp_path):
     assert not found[0] or not os.path.exists(f"/proc/{found[0]}")
 
 
-def test_a_server_is_replaced_after_so_many_orders(pool, tmp_path, monkeypatch):
+def test_a_server_is_replaced_after_so_many_orders(
+    pool: WorkerPool, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(module, "_ORDERS_PER_SERVER", 3)
     servers = []
     for _ in range(7):
@@ -134,14 +142,18 @@ def test_a_server_is_replaced_after_so_many_orders(pool, tmp_path, monkeypatch):
     assert len(set(servers)) == 3 and servers == sorted(servers, key=servers.index)
 
 
-def test_a_server_that_has_grown_is_replaced(pool, tmp_path, monkeypatch):
+def test_a_server_that_has_grown_is_replaced(
+    pool: WorkerPool, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     first = server(pool)
     monkeypatch.setattr(module, "_LARGEST_SERVER", 1)
     carried(pool.start(release(tmp_path)))
     assert server(pool) != first
 
 
-def test_a_server_that_was_killed_is_replaced_without_a_word(pool, tmp_path):
+def test_a_server_that_was_killed_is_replaced_without_a_word(
+    pool: WorkerPool, tmp_path: Path
+) -> None:
     first = server(pool)
     os.kill(first, signal.SIGKILL)
     pool._server.process.wait(20)
@@ -150,7 +162,7 @@ def test_a_server_that_was_killed_is_replaced_without_a_word(pool, tmp_path):
     assert worker.result.outcome == "done" and server(pool) != first
 
 
-def test_closing_waits_for_no_worker_and_leaves_none_behind(tmp_path):
+def test_closing_waits_for_no_worker_and_leaves_none_behind(tmp_path: Path) -> None:
     pool = WorkerPool()
     worker = pool.start(release(tmp_path))
     first = server(pool)
@@ -160,7 +172,9 @@ def test_closing_waits_for_no_worker_and_leaves_none_behind(tmp_path):
     until(lambda: not os.path.exists(f"/proc/{first}"))
 
 
-def test_settings_of_the_service_do_not_reach_a_worker(tmp_path, monkeypatch):
+def test_settings_of_the_service_do_not_reach_a_worker(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setenv("FASCICULUS_HOSTS_REED_1_PASSWORD", "oar-and-rope")
     monkeypatch.setenv("HERONMERE", "lake")
     pool = WorkerPool()
@@ -172,7 +186,9 @@ def test_settings_of_the_service_do_not_reach_a_worker(tmp_path, monkeypatch):
     assert b"HERONMERE=lake" in environment and b"oar-and-rope" not in environment
 
 
-def test_secrets_of_an_order_are_not_in_the_process_that_forks(pool, tmp_path):
+def test_secrets_of_an_order_are_not_in_the_process_that_forks(
+    pool: WorkerPool, tmp_path: Path
+) -> None:
     """It never reads an order: what one worker knew, the next cannot."""
     order = preview(tmp_path, tmp_path / "spool")
     order.host.secrets = {"password": Secret("oar-and-rope-4711")}
@@ -183,7 +199,7 @@ def test_secrets_of_an_order_are_not_in_the_process_that_forks(pool, tmp_path):
         assert b"oar" not in file.read()
 
 
-def memory(pid):
+def memory(pid: int) -> bytes:
     """The heap and stack contents of a process."""
     found = b""
     with open(f"/proc/{pid}/maps") as maps, open(f"/proc/{pid}/mem", "rb", 0) as mem:
@@ -199,7 +215,7 @@ def memory(pid):
     return found
 
 
-def test_no_worker_is_said_in_words(monkeypatch, tmp_path):
+def test_no_worker_is_said_in_words(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     pool = WorkerPool()
     monkeypatch.setattr(pool, "_fork", lambda order: None)
     with pytest.raises(module.FasciculusError, match="No worker could be started"):
@@ -207,7 +223,7 @@ def test_no_worker_is_said_in_words(monkeypatch, tmp_path):
     pool.close()
 
 
-def test_an_order_that_is_none_is_a_failure_that_says_so(pool, tmp_path):
+def test_an_order_that_is_none_is_a_failure_that_says_so(pool: WorkerPool, tmp_path: Path) -> None:
     worker = module.WorkerProcess(pool._fork(release(tmp_path)), None)
     order = {"order": "release", "hold_flags": [7], "spool": "home/x"}
     line = json.dumps({"order": order, "secrets": "", "folders": {"home": "/"}}).encode()

@@ -1,13 +1,16 @@
 """Orders of backups, from the records."""
 
+from __future__ import annotations
+
 from datetime import UTC, datetime
+from typing import Any
 
 import pytest
-from sample_records import MILLPOND, id_of, piece
+from sample_records import MILLPOND, SampleRecords, id_of, piece
 
 from fasciculus.contracts.events import DamageFound
 from fasciculus.contracts.order_lines import from_line, to_line
-from fasciculus.contracts.orders import SubjectOrder
+from fasciculus.contracts.orders import BackupOrder, SubjectOrder
 from fasciculus.contracts.sealed_secrets import WorkerIdentity
 from fasciculus.core.errors import MissingError, SettingError
 from fasciculus.models import Account, Database, Host, Site
@@ -23,7 +26,12 @@ SITE = ("site", "mill.example")
 HOST = ("host", "reed-1")
 
 
-def order(heronmere, subject=ACCOUNT, options=None, **fields):
+def order(
+    heronmere: SampleRecords,
+    subject: tuple[Any, ...] = ACCOUNT,
+    options: RunOptions | None = None,
+    **fields: Any,
+) -> BackupOrder:
     job = heronmere.job(**fields)
     with heronmere.records.write() as db:
         run = runs.add(db, job, "test", [subject], None, options or RunOptions())
@@ -31,7 +39,7 @@ def order(heronmere, subject=ACCOUNT, options=None, **fields):
     return backup_order(heronmere.sources, job, run, task.id, *subject)
 
 
-def test_an_order_travels_as_a_line_and_shows_no_secret(heronmere):
+def test_an_order_travels_as_a_line_and_shows_no_secret(heronmere: SampleRecords) -> None:
     found = order(heronmere, stores=["boathouse"])
     worker = WorkerIdentity()
     line = to_line(found, worker.recipient)
@@ -41,7 +49,7 @@ def test_an_order_travels_as_a_line_and_shows_no_secret(heronmere):
     assert "oar-and-rope" not in repr(found) + repr(store) + str(found.stores)
 
 
-def test_an_account_with_all_it_has(heronmere):
+def test_an_account_with_all_it_has(heronmere: SampleRecords) -> None:
     found = order(heronmere)
     assert (found.subject.kind, found.subject.name, found.subject.host) == (*ACCOUNT, "reed-1")
     assert found.subject.root == "/home/millpond"
@@ -60,7 +68,7 @@ def test_an_account_with_all_it_has(heronmere):
     assert [store.keep for store in found.stores] == ["7 newest"]
 
 
-def test_a_site_has_its_own_folder_databases_and_domain(heronmere):
+def test_a_site_has_its_own_folder_databases_and_domain(heronmere: SampleRecords) -> None:
     found = order(heronmere, SITE, subjects="sites")
     assert (found.subject.root, found.subject.site_roots) == ("/home/millpond/mill", {})
     assert [(d.name, d.path) for d in found.databases] == [
@@ -72,7 +80,7 @@ def test_a_site_has_its_own_folder_databases_and_domain(heronmere):
     assert pond.databases == [] and pond.mail is None
 
 
-def test_a_host_takes_its_servers_and_no_files(heronmere):
+def test_a_host_takes_its_servers_and_no_files(heronmere: SampleRecords) -> None:
     found = order(heronmere, HOST, subjects="hosts", contents=["databases", "system"])
     assert found.all_databases and found.databases == [] and found.mail is None
     assert found.subject.root == "" and found.system_user == ""
@@ -80,13 +88,13 @@ def test_a_host_takes_its_servers_and_no_files(heronmere):
     assert not quiet.all_databases
 
 
-def test_mail_only_where_it_is_wanted(heronmere):
+def test_mail_only_where_it_is_wanted(heronmere: SampleRecords) -> None:
     assert order(heronmere, contents=["files"]).mail is None
     found = order(heronmere, name="second", contents=["mail"], messages=True)
     assert found.mail.messages and found.mail.domains
 
 
-def test_rules_choose_databases_and_accounts_add_excludes(heronmere):
+def test_rules_choose_databases_and_accounts_add_excludes(heronmere: SampleRecords) -> None:
     heronmere.account("ferryline", excludes=["*.bak"])
     found = order(heronmere, databases={"without": ["*_blog"]}, rules={"excludes": ["tmp/"]})
     assert [d.name for d in found.databases] == ["mill_shop", "guests"]
@@ -95,7 +103,7 @@ def test_rules_choose_databases_and_accounts_add_excludes(heronmere):
     assert ferry.rules.excludes == ("tmp/", "*.bak"), "the account's come after the job's"
 
 
-def test_its_own_folders_and_local_stores_stay_out(heronmere):
+def test_its_own_folders_and_local_stores_stay_out(heronmere: SampleRecords) -> None:
     found = order(heronmere)
     assert found.own_folders == [str(heronmere.config.home), str(heronmere.config.spool)]
     assert found.excluded == [str(heronmere.folder / "attic")]
@@ -109,7 +117,7 @@ def test_its_own_folders_and_local_stores_stay_out(heronmere):
         ("echo {subject} {other} ${HOME}", "echo millpond {other} ${HOME}"),
     ],
 )
-def test_commands_and_notes_are_filled_in(heronmere, text, filled):
+def test_commands_and_notes_are_filled_in(heronmere: SampleRecords, text: str, filled: str) -> None:
     found = order(
         heronmere,
         contents=["notes"],
@@ -122,7 +130,7 @@ def test_commands_and_notes_are_filled_in(heronmere, text, filled):
     assert not command.stops
 
 
-def test_what_is_filled_in_is_quoted(heronmere):
+def test_what_is_filled_in_is_quoted(heronmere: SampleRecords) -> None:
     heronmere.account("odd", home="/home/o'dd $(x)")
     found = order(
         heronmere,
@@ -132,7 +140,7 @@ def test_what_is_filled_in_is_quoted(heronmere):
     assert found.commands[0].command == "ls '/home/o'\"'\"'dd $(x)'"
 
 
-def test_system_settings_of_a_host_and_of_an_account(heronmere):
+def test_system_settings_of_a_host_and_of_an_account(heronmere: SampleRecords) -> None:
     heronmere.host("sedge-2", system=["/etc/*.conf"], account_system=["/etc/cron.d/{account}"])
     heronmere.account("ferryline", host="sedge-2")
     ferry = order(heronmere, ("account", "ferryline"), contents=["system"])
@@ -143,7 +151,7 @@ def test_system_settings_of_a_host_and_of_an_account(heronmere):
     assert (host.system, host.system_user) == (["/etc/*.conf"], "")
 
 
-def test_only_the_jobs_own_copies_count_for_its_keep_rule(heronmere):
+def test_only_the_jobs_own_copies_count_for_its_keep_rule(heronmere: SampleRecords) -> None:
     first = heronmere.bundle(0)
     heronmere.bundle(1, job="monthly")
     second = heronmere.bundle(2, on=("attic", "boathouse"))
@@ -164,7 +172,7 @@ def test_only_the_jobs_own_copies_count_for_its_keep_rule(heronmere):
     ]
 
 
-def test_a_full_job_expects_what_the_last_bundle_was(heronmere):
+def test_a_full_job_expects_what_the_last_bundle_was(heronmere: SampleRecords) -> None:
     assert order(heronmere).expected_bytes == 0
     heronmere.bundle(0)
     last = heronmere.bundle(1)
@@ -180,7 +188,7 @@ def test_a_full_job_expects_what_the_last_bundle_was(heronmere):
     assert found.previous is None and found.states is None
 
 
-def test_an_incremental_job_builds_on_the_last_bundle(heronmere):
+def test_an_incremental_job_builds_on_the_last_bundle(heronmere: SampleRecords) -> None:
     name = heronmere.bundle(0, base=stamp(datetime.now(UTC)))
     heronmere.listing(name)
     found = order(heronmere, mode="incremental")
@@ -190,7 +198,7 @@ def test_an_incremental_job_builds_on_the_last_bundle(heronmere):
     assert full.previous is None and full.why_full == "it was asked for"
 
 
-def test_damage_of_the_pieces_that_it_builds_on_is_said(heronmere):
+def test_damage_of_the_pieces_that_it_builds_on_is_said(heronmere: SampleRecords) -> None:
     pieces = (piece("one.files-0001.tar.zst"), piece("two.files-0001.tar.zst"))
     name = heronmere.bundle(0, pieces=pieces, base=stamp(datetime.now(UTC)))
     heronmere.listing(name)
@@ -202,7 +210,7 @@ def test_damage_of_the_pieces_that_it_builds_on_is_said(heronmere):
     assert order(heronmere, name="x", mode="full").damaged == []
 
 
-def test_where_things_go(heronmere):
+def test_where_things_go(heronmere: SampleRecords) -> None:
     found = order(heronmere)
     task = found.spool.rpartition("-")[2]
     assert found.spool == str(heronmere.config.spool / f"task-{task}")
@@ -211,14 +219,14 @@ def test_where_things_go(heronmere):
 
 
 @pytest.mark.parametrize("kind", ["account", "site", "host"])
-def test_a_subject_that_is_gone_is_refused_by_name(heronmere, kind):
+def test_a_subject_that_is_gone_is_refused_by_name(heronmere: SampleRecords, kind: str) -> None:
     notes = [Note(name="n", command="x")]
     with pytest.raises((MissingError, SettingError), match="gone"):
         subject = (kind, "gone.example")
         order(heronmere, subject, subjects=f"{kind}s", contents=["notes"], notes=notes)
 
 
-def test_a_database_file_outside_a_site_is_refused(heronmere):
+def test_a_database_file_outside_a_site_is_refused(heronmere: SampleRecords) -> None:
     heronmere.account(
         "ferryline",
         sites=[Site(name="ferry.example", root="/home/ferryline/site")],
@@ -229,11 +237,16 @@ def test_a_database_file_outside_a_site_is_refused(heronmere):
     assert caught.value.hint == "Protect the account instead of the site."
 
 
-def test_flags_of_hold_pages():
+def test_flags_of_hold_pages() -> None:
     sites = [Site(name="a.example", root="/h/a"), Site(name="b.example", root="/h/b")]
     account = Account(name="millpond", host="reed-1", home="/h", sites=sites)
 
-    def flags(pattern, kind="account", name="millpond", account=account):
+    def flags(
+        pattern: str,
+        kind: str = "account",
+        name: str = "millpond",
+        account: Account | None = account,
+    ) -> list[Any]:
         host = Host(name="reed-1", where="this machine", hold_flag=pattern)
         return hold_flags(host, account, SubjectOrder(kind=kind, name=name, host="reed-1", root=""))
 
@@ -243,7 +256,7 @@ def test_flags_of_hold_pages():
     assert flags("/run/{account}.hold") == ["/run/millpond.hold"]
 
 
-def test_a_comparison_that_was_asked_for_and_one_whose_turn_it_is(heronmere):
+def test_a_comparison_that_was_asked_for_and_one_whose_turn_it_is(heronmere: SampleRecords) -> None:
     name = heronmere.bundle(0, base="2026-11-01T02:15:00+00:00")
     heronmere.listing(name)
     fields = {"mode": "incremental", "full_every": 3650}
@@ -253,7 +266,7 @@ def test_a_comparison_that_was_asked_for_and_one_whose_turn_it_is(heronmere):
     assert order(heronmere, name="nightly", compare_every=1, **fields).compare
 
 
-def test_hold_flags_only_for_a_job_that_holds(heronmere):
+def test_hold_flags_only_for_a_job_that_holds(heronmere: SampleRecords) -> None:
     heronmere.host("sedge-2", hold_flag="/run/{account}.hold")
     heronmere.account("ferryline", host="sedge-2")
     subject = ("account", "ferryline")
