@@ -93,10 +93,12 @@ class Config:
 
     @property
     def records(self) -> Path:
+        """Return the path of the records."""
         return self.home / "records" / "fasciculus.sqlite"
 
     @property
     def key_file(self) -> Path:
+        """Return the path of the key of the records."""
         return self.home / "keys" / "secrets.key"
 
     def tokens(self, store_id: str) -> Path:
@@ -109,6 +111,7 @@ class Config:
 
     @property
     def listings(self) -> Path:
+        """Return the folder of the listings."""
         return self.home / "listings"
 
     @property

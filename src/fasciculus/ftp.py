@@ -80,6 +80,7 @@ class FtpSpec:
 
     @property
     def where(self) -> str:
+        """Return host and port, for messages."""
         return f"{self.settings.address}, port {self.settings.port}"
 
 
@@ -119,6 +120,7 @@ class FtpConnection:
 
     @property
     def is_open(self) -> bool:
+        """Return whether it is connected."""
         return self._ftp is not None
 
     # Connecting --------------------------------------------------------------
@@ -210,6 +212,7 @@ class FtpConnection:
                 raise
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         if self._ftp is not None:
             with suppress(Exception):
                 self._ftp.close()
@@ -337,6 +340,7 @@ class FtpConnection:
                     raise refused from None
 
     def rename(self, path: str, to: str) -> None:
+        """Rename a file in its folder, replacing any file of that name."""
         with self.said(path):
             try:
                 self.raw.rename(_argument(path), _argument(to))

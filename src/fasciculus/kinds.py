@@ -33,10 +33,17 @@ class Kind(Protocol):
     """The base of all kinds."""
 
     @property
-    def name(self) -> str: ...
+    def name(self) -> str:
+        """Return its name."""
+
     @property
-    def title(self) -> str: ...
+    def title(self) -> str:
+        """Return the name shown to users."""
+
     @property
-    def settings(self) -> type[Settings] | None: ...
+    def settings(self) -> type[Settings] | None:
+        """Return the model of its settings, None if it has none."""
+
     @property
-    def secrets(self) -> type[Secrets]: ...
+    def secrets(self) -> type[Secrets]:
+        """Return the model of its secrets."""

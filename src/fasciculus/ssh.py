@@ -51,6 +51,7 @@ class SshSpec:
 
     @property
     def where(self) -> str:
+        """Return host and port, for messages."""
         return f"{self.address}, port {self.port}"
 
 
@@ -169,6 +170,7 @@ class SshConnection:
 
     @property
     def active(self) -> bool:
+        """Return whether it is connected."""
         return self._transport is not None and self._transport.is_active()
 
     @property
@@ -277,6 +279,7 @@ class SshConnection:
             ) from error
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         if self._transport is not None:
             with suppress(Exception):
                 self._transport.close()

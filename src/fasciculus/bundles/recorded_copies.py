@@ -31,12 +31,14 @@ class RecordedCopy(Protocol):
     name: str
 
     @property
-    def manifest(self) -> str | None: ...
+    def manifest(self) -> str | None:
+        """Return the path of the kept manifest, None if the service keeps none."""
 
     manifest_sha256: str
 
     @property
-    def listing(self) -> str | None: ...
+    def listing(self) -> str | None:
+        """Return the path of the kept listing, None if the service keeps none."""
 
     listing_sha256: str
     pieces: list[str]

@@ -37,10 +37,12 @@ class ExportSelection:
     omissions: Omissions = field(default_factory=Omissions)
 
     def entries(self) -> Iterator[Entry]:
+        """Yield the selected entries."""
         with self.listing.open("rb") as raw:
             yield from only(read_listing(raw, self.contents), self.paths)
 
     def reader(self) -> BundleReader:
+        """Return a reader of the bundle."""
         return BundleReader(unsealed(self.store), self.subject, self.spool)
 
     def unmatched(self) -> list[bytes]:

@@ -70,6 +70,7 @@ class LazyGroup(TyperGroup):
     entries: dict[str, Entry] = {}
 
     def list_commands(self, ctx: Any) -> list[str]:
+        """Return the names of the commands."""
         return list(self.entries)
 
     def get_command(self, ctx: Any, cmd_name: str) -> Any:
@@ -78,5 +79,6 @@ class LazyGroup(TyperGroup):
         return entry and TyperCommand(cmd_name, help=entry.help)
 
     def resolve_command(self, ctx: Any, args: list[str]) -> tuple[str | None, Any, list[str]]:
+        """Return the command of a command line, with suggestions for mistyped names."""
         name, command, rest = super().resolve_command(ctx, args)
         return name, (self.entries[name].load(rest) if name and command else command), rest

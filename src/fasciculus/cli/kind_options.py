@@ -37,6 +37,7 @@ class KindOptions:
 
     @property
     def names(self) -> list[str]:
+        """Return the names of all options."""
         return [*self._settings, *self._files, *self._secrets]
 
     def settings(self, given: Mapping[str, str]) -> dict[str, Any]:

@@ -417,4 +417,5 @@ class RunHandle:
         return self.result()
 
     def cancel(self) -> None:
+        """Cancel the run."""
         self._client.runs_cancel(self.id)

@@ -18,8 +18,11 @@ class Check(Protocol):
     """Takes the bytes in order."""
 
     @property
-    def whole(self) -> bool: ...
-    def take(self, chunk: bytes) -> None: ...
+    def whole(self) -> bool:
+        """Return whether the download was complete."""
+
+    def take(self, chunk: bytes) -> None:
+        """Add a chunk of the download."""
 
 
 class _Gzip:

@@ -102,6 +102,7 @@ class StoreOrder(_OfKind, kw_only=True):
     pinned: list[str] = []
 
     def spec(self) -> StoreSpec:
+        """Return the connection spec."""
         from ..stores.access import TokenFile
 
         tokens = None
@@ -125,6 +126,7 @@ class StoreOrder(_OfKind, kw_only=True):
 
     @property
     def key(self) -> bytes:
+        """Return the key of manifests."""
         return bytes.fromhex(self.signing_key)
 
 
@@ -135,6 +137,7 @@ class ServerOrder(OrderData, kw_only=True):
     secrets: dict[str, Secret] = {}
 
     def spec(self, engine_settings: type[Settings]) -> ServerSpec:
+        """Return the connection spec."""
         from ..databases.base import ServerSpec
 
         return ServerSpec(engine_settings.model_validate_json(self.settings), self.secrets)
@@ -152,6 +155,7 @@ class HostOrder(_OfKind, kw_only=True):
     servers: dict[str, ServerOrder] = {}
 
     def spec(self) -> HostSpec:
+        """Return the connection spec."""
         return host_spec(self.name, self.settings, self.secrets)
 
 
@@ -205,6 +209,7 @@ class SubjectOrder(OrderData, kw_only=True):
     account: str = ""
 
     def ref(self) -> Subject:
+        """Return the subject."""
         return Subject(self.kind, self.name)
 
 

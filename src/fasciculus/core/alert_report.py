@@ -47,6 +47,7 @@ class AlertReport:
 
     @property
     def sentence(self) -> str:
+        """Return the alerts in one sentence."""
         return self.title.removeprefix("[Fasciculus] ")
 
     def local(self, moment: datetime) -> str:

@@ -51,6 +51,7 @@ class StoreTotal:
 
     @property
     def size_words(self) -> str:
+        """Return the size in words."""
         return format_size(self.bytes)
 
 
@@ -69,10 +70,12 @@ class Digest:
 
     @property
     def runs(self) -> int:
+        """Return the number of runs."""
         return sum(len(job.runs) for job in self.jobs)
 
     @property
     def troubled(self) -> int:
+        """Return the number of runs with trouble."""
         return sum(len(job.troubled) for job in self.jobs)
 
     @property

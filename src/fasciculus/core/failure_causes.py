@@ -16,13 +16,20 @@ class Outcome(Protocol):
     """The outcome of a task."""
 
     @property
-    def subject_kind(self) -> str: ...
+    def subject_kind(self) -> str:
+        """Return the kind of the subject."""
+
     @property
-    def subject(self) -> str: ...
+    def subject(self) -> str:
+        """Return the name of the subject."""
+
     @property
-    def outcome(self) -> str | None: ...
+    def outcome(self) -> str | None:
+        """Return the outcome, None if there is none yet."""
+
     @property
-    def error(self) -> str: ...
+    def error(self) -> str:
+        """Return the error, empty if none."""
 
 
 @dataclass(frozen=True, slots=True)

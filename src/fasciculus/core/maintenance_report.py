@@ -30,6 +30,7 @@ class DamageLine:
 
     @property
     def harm_words(self) -> str:
+        """Return the number of affected bundles and entries."""
         return (
             f"{format_count(len(self.bundles), 'bundle')}, "
             f"{format_count(self.harmed, 'entry', 'entries')}"

@@ -19,6 +19,7 @@ class SizeCount:
     bytes: int = 0
 
     def add(self, size: int) -> None:
+        """Count an entry of that size."""
         self.entries += 1
         self.bytes += size
 
@@ -122,6 +123,7 @@ class PreviewCounter:
         self._prefix = self._open[-1][0] + b"/" if self._open else b""
 
     def finish(self) -> PreviewCounts:
+        """Return the counts."""
         self._close(b"")
         self.survey.folders = [
             (folder, SizeCount(entries, size))

@@ -52,18 +52,22 @@ class TaskLine:
 
     @property
     def outcome_words(self) -> str:
+        """Return the outcome in words."""
         return OUTCOMES[self.outcome].word
 
     @property
     def size_words(self) -> str:
+        """Return the size in words."""
         return format_size(self.bytes)
 
     @property
     def packed_words(self) -> str:
+        """Return the packed size in words."""
         return format_size(self.packed)
 
     @property
     def duration_words(self) -> str:
+        """Return the duration in words."""
         return format_duration(self.seconds)
 
 
@@ -89,6 +93,7 @@ class RunReport:
 
     @property
     def outcome_words(self) -> str:
+        """Return the outcome in words."""
         return OUTCOMES[self.outcome].word
 
     @property
@@ -119,10 +124,12 @@ class RunReport:
 
     @property
     def packed(self) -> int:
+        """Return the packed bytes of all tasks."""
         return sum(task.packed for task in self.tasks)
 
     @property
     def bytes(self) -> int:
+        """Return the bytes of all tasks."""
         return sum(task.bytes for task in self.tasks)
 
     @property

@@ -43,14 +43,18 @@ class Subject(NamedTuple):
 
     @property
     def bundles(self) -> str:
+        """Return the folder of its bundles on a store."""
         return f"{self.folder}/bundles"
 
     @property
     def pieces(self) -> str:
+        """Return the folder of its pieces on a store."""
         return f"{self.folder}/pieces"
 
     def bundle(self, name: str) -> str:
+        """Return the folder of a bundle on a store."""
         return f"{self.bundles}/{name}"
 
     def piece(self, name: str) -> str:
+        """Return the path of a piece on a store."""
         return f"{self.pieces}/{name}"

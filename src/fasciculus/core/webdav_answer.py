@@ -33,6 +33,7 @@ class Resource:
 
     @property
     def name(self) -> str:
+        """Return the last part of its path."""
         return self.path.rpartition("/")[2]
 
 

@@ -36,15 +36,19 @@ class ServerSpec:
 class ReadableFile(Protocol):
     """An open file of a host."""
 
-    def read(self, count: int = -1, /) -> bytes: ...
-    def close(self) -> None: ...
+    def read(self, count: int = -1, /) -> bytes:
+        """Return the next bytes."""
+
+    def close(self) -> None:
+        """Close it; harmless if it is closed already."""
 
 
 class CommandOutput(Protocol):
     """The output of a command on a host."""
 
     @property
-    def output(self) -> bytes: ...
+    def output(self) -> bytes:
+        """Return the output of the command."""
 
 
 class DatabaseHost(Protocol):
@@ -62,18 +66,22 @@ class DatabaseHost(Protocol):
 
     def run(
         self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20
-    ) -> CommandOutput: ...
+    ) -> CommandOutput:
+        """Run a command on the host."""
 
-    def open(self, path: bytes) -> ReadableFile: ...
+    def open(self, path: bytes) -> ReadableFile:
+        """Return a stream of a file's bytes."""
 
-    def type_of(self, path: str) -> str: ...
+    def type_of(self, path: str) -> str:
+        """Return whether a path is a file, a folder or something else, empty if nothing."""
 
     def state_of(self, path: bytes) -> bytes:
         """Return a value that changes with every write to a file; empty if it does not exist."""
 
     def describe(
         self, path: bytes, kind: str, relative: bytes, warn: Callable[[str], None]
-    ) -> Entry | None: ...
+    ) -> Entry | None:
+        """Return the entry of a path, None if it does not exist."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,7 +117,8 @@ class DatabaseDump(Protocol):
 
     def __iter__(self) -> Iterator[SqlMember | FileMember]: ...
 
-    def record(self) -> DatabaseRecord: ...
+    def record(self) -> DatabaseRecord:
+        """Return the database record for the manifest."""
 
 
 class Rights(NamedTuple):

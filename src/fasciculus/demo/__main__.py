@@ -137,6 +137,7 @@ class Demo:
 
     @property
     def url(self) -> str:
+        """Return the base address."""
         return f"http://127.0.0.1:{self.kept.service_port}"
 
     def _start_service(self) -> None:

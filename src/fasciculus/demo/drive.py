@@ -125,6 +125,7 @@ class DriveStandIn:
         return free_bytes(self.root, self.quota, self.misbehaviour)
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         self._server.close()
 
     def forget_access(self) -> None:

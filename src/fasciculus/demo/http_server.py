@@ -39,6 +39,7 @@ class HttpServer:
 
     @property
     def url(self) -> str:
+        """Return the base address."""
         return f"http://127.0.0.1:{self.port}"
 
     def close(self) -> None:

@@ -67,6 +67,7 @@ class MailboxStandIn:
         return [_read(path) for path in sorted(self.folder.glob("*.eml"))]
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         self._controller.stop()
 
 
@@ -140,4 +141,5 @@ class MailboxPage:
         threading.Thread(target=self._server.run, daemon=True, name="mailbox-page").start()
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         self._server.close()

@@ -97,6 +97,7 @@ class PrivateMariaDb:
         )
 
     def run(self, *statements: str, database: str | None = None) -> None:
+        """Execute statements."""
         connection = self.connect(database)
         try:
             with connection.cursor() as cursor:
@@ -106,6 +107,7 @@ class PrivateMariaDb:
             connection.close()
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         if self._process.poll() is None:
             self._process.terminate()
             try:

@@ -68,6 +68,7 @@ class ObjectStorageStandIn:
         self.port, self.url = self._server.port, self._server.url
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         self._server.close()
 
     # Who asks, and for what ----------------------------------------------------

@@ -269,6 +269,7 @@ class SftpStandIn:
             transport.close()
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         self._closing = True
         with contextlib.suppress(OSError):
             self._socket.shutdown(socket.SHUT_RDWR)

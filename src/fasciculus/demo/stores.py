@@ -153,6 +153,7 @@ class DemoStores:
         ]
 
     def drive_input(self) -> StoreInput:
+        """Return the settings of the drive."""
         return StoreInput(
             name="drive",
             settings=KindSettings.model_validate(
@@ -188,5 +189,6 @@ class DemoStores:
         client.stores_try(drive.name)
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         for _, stand_in in self._by_name():
             stand_in.close()

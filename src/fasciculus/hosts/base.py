@@ -36,8 +36,11 @@ class FileState:
 class OpenFile(Protocol):
     """An open file of a host."""
 
-    def read(self, count: int = -1, /) -> bytes: ...
-    def close(self) -> None: ...
+    def read(self, count: int = -1, /) -> bytes:
+        """Return the next bytes, all without a size."""
+
+    def close(self) -> None:
+        """Close it; harmless if it is closed already."""
 
     def now(self) -> FileState:
         """Its present state, or the state when it was sent, if it cannot be queried."""
@@ -93,18 +96,41 @@ class WritableTree(Protocol):
     def unset(self) -> list[tuple[bytes, str, str]]:
         """Attributes that could not be set: path, name and reason."""
 
-    def make_folder(self, path: bytes) -> bool: ...
-    def finish_folder(self, path: bytes, like: Entry) -> None: ...
-    def create_file(self, path: bytes, chunks: Iterable[bytes], like: Entry) -> None: ...
-    def replace_file(self, path: bytes, chunks: Iterable[bytes], like: Entry) -> None: ...
-    def create_node(self, path: bytes, like: Entry) -> None: ...
-    def replace_node(self, path: bytes, like: Entry) -> None: ...
-    def link(self, first: bytes, path: bytes) -> None: ...
-    def relink(self, first: bytes, path: bytes) -> None: ...
-    def set_flags(self, path: bytes, flags: str) -> None: ...
-    def drop(self, path: bytes) -> None: ...
-    def holds(self, path: bytes) -> bool: ...
-    def close(self) -> None: ...
+    def make_folder(self, path: bytes) -> bool:
+        """Create a folder; return whether it is new."""
+
+    def finish_folder(self, path: bytes, like: Entry) -> None:
+        """Set owner, attributes, mode and time of a folder."""
+
+    def create_file(self, path: bytes, chunks: Iterable[bytes], like: Entry) -> None:
+        """Create a file."""
+
+    def replace_file(self, path: bytes, chunks: Iterable[bytes], like: Entry) -> None:
+        """Replace a file atomically."""
+
+    def create_node(self, path: bytes, like: Entry) -> None:
+        """Create a link, pipe or device."""
+
+    def replace_node(self, path: bytes, like: Entry) -> None:
+        """Replace an entry by a link, pipe or device."""
+
+    def link(self, first: bytes, path: bytes) -> None:
+        """Give a file another name."""
+
+    def relink(self, first: bytes, path: bytes) -> None:
+        """Replace an entry by another name of a file."""
+
+    def set_flags(self, path: bytes, flags: str) -> None:
+        """Set the inode flags of an entry."""
+
+    def drop(self, path: bytes) -> None:
+        """Remove a file; harmless if it does not exist."""
+
+    def holds(self, path: bytes) -> bool:
+        """Return whether a path exists."""
+
+    def close(self) -> None:
+        """Close it; harmless if it is closed already."""
 
 
 class RestoreTarget(WritableTree, Protocol):
@@ -151,7 +177,8 @@ class HostConnection(Protocol):
     def connect(self) -> None:
         """Reach the host; harmless when done already."""
 
-    def close(self) -> None: ...
+    def close(self) -> None:
+        """Close it; harmless if it is closed already."""
 
     def tree(self, root: str, chosen: WalkRules, warn: Warn, home: str = "") -> Iterator[HostEntry]:
         """Return the entries of a tree in scan order; each is opened at the walk's position.

@@ -70,6 +70,7 @@ class FtpHostSettings(FtpSettings):
         return value
 
     def describe(self) -> str:
+        """Return its place, in a few words for a list."""
         port = f":{self.port}" if self.port != 21 else ""
         scheme = "ftps" if self.security == "tls" else "ftp"
         return f"{scheme} {self.user}@{self.address}{port}"
@@ -91,9 +92,11 @@ class FtpHost:
     # Connecting --------------------------------------------------------------
 
     def settled_ns(self) -> int:
+        """Return the time before which changes are certain to have been seen, in ns."""
         return 0
 
     def steps(self) -> Iterator[Step]:
+        """Yield the steps of connecting."""
         link = self._link
         yield Step("resolve", True, link.resolve())
         yield Step("connect", True, link.reach())
@@ -107,14 +110,16 @@ class FtpHost:
         yield Step("commands", True, f"Files alone, without a shell. Times are listed {grain}.")
 
     def connect(self) -> None:
+        """Connect; harmless if it is connected already."""
         self._link.open()
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         self._link.close()
         self._files.close()
 
     def spool_in(self, folder: Path) -> None:
-        pass
+        """Use another folder for temporary files."""
 
     def _path(self, path: bytes | str) -> str:
         """Return a path as the server has it."""
@@ -126,6 +131,7 @@ class FtpHost:
     # Trees -------------------------------------------------------------------
 
     def tree(self, root: str, chosen: WalkRules, warn: Warn, home: str = "") -> Iterator[HostEntry]:
+        """Yield the entries of a tree in scan order."""
         self.connect()
         if self.type_of(root) != "dir":
             raise MissingError(
@@ -135,6 +141,7 @@ class FtpHost:
         return self._walk(root, chosen, warn)
 
     def survey(self, root: str, warn: Warn, home: str = "") -> Iterator[TreeName]:
+        """Yield the names of a tree in scan order."""
         for found in self.tree(root, WalkRules(), warn):
             entry = found.entry
             if entry.path:
@@ -195,6 +202,7 @@ class FtpHost:
     # Single files --------------------------------------------------------------
 
     def open(self, path: bytes) -> OpenFile:
+        """Return a stream of a file's bytes."""
         found = self._found(path)
         if found is None:
             raise FileNotFoundError(2, "there is no such file")
@@ -219,6 +227,7 @@ class FtpHost:
         return next((row for row in rows if row.name == name), None)
 
     def type_of(self, path: str) -> str:
+        """Return whether a path is a file, a folder or something else, empty if nothing."""
         found = self._found(path)
         if found is None:
             return ""
@@ -232,6 +241,7 @@ class FtpHost:
         return {"folder": "dir", "file": "file"}.get(found.kind, "other")
 
     def names(self, folder: bytes) -> list[bytes]:
+        """Return the names in a folder."""
         self.connect()
         try:
             return [os.fsencode(row.name) for row in self._link.entries(self._path(folder))]
@@ -239,6 +249,7 @@ class FtpHost:
             raise FileNotFoundError(2, error.message) from error
 
     def read_text(self, path: str) -> str:
+        """Return the text of a settings file."""
         try:
             with closing(self.open(os.fsencode(path))) as file:
                 return read_text_of(file, path)
@@ -250,6 +261,7 @@ class FtpHost:
             ) from error
 
     def describe(self, path: bytes, kind: str, relative: bytes, warn: Warn) -> Entry | None:
+        """Return the entry of a path, None if it does not exist."""
         found = self._found(path)
         if found is None or found.kind == "other":
             return None
@@ -258,10 +270,12 @@ class FtpHost:
         return entry
 
     def state_of(self, path: bytes) -> bytes:
+        """Return a value that changes with every write to a file."""
         found = self._found(path)
         return b"" if found is None else f"{found.size} {found.mtime}".encode()
 
     def write(self, path: str, data: bytes) -> None:
+        """Replace a file atomically."""
         self.connect()
         target = self._path(path)
         self._make_folders(posixpath.dirname(target))
@@ -279,12 +293,14 @@ class FtpHost:
         self._link.make_folder(folder)
 
     def writable_tree(self, root: str) -> NoReturn:
+        """Open a folder for restored entries."""
         raise UnreachableError(
             f"{self._spec.settings.address} is reached over FTP, which restores nothing in place.",
             "Restore to a folder of this machine and upload what you need.",
         )
 
     def remove(self, path: str) -> None:
+        """Remove a file; harmless if it does not exist."""
         self.connect()
         self._link.remove(self._path(path))
 
@@ -293,6 +309,7 @@ class FtpHost:
     def run(
         self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20
     ) -> CommandResult:
+        """Raise an error: FTP cannot run commands."""
         raise UnreachableError(
             f"{self._spec.settings.address} is reached over FTP, which runs no commands.",
             "Leave out notes and commands there, or reach it over SSH.",
@@ -325,6 +342,7 @@ class FtpFile:
             ) from error
 
     def read(self, count: int = -1, /) -> bytes:
+        """Return the next bytes."""
         if count < 0:
             return b"".join(iter(lambda: self.read(_CHUNK), b""))
         if self._data is None:
@@ -341,6 +359,7 @@ class FtpFile:
         return data
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         if self._data is not None:
             connection, self._data = self._data, None
             try:
@@ -350,11 +369,13 @@ class FtpFile:
                 self._link.close()
 
     def now(self) -> FileState:
+        """Return the present state of the file."""
         # While it sends, the server answers nothing else: what was listed, and what came.
         size = self._count if self._data is None else self._listed.size
         return FileState(size, self._listed.mtime_ns, 0)
 
     def again(self) -> bool:
+        """Start reading from the beginning; return whether that is possible."""
         return False
 
 

@@ -40,10 +40,12 @@ class LocalFile(io.FileIO):
     """An open file of this machine."""
 
     def now(self) -> FileState:
+        """Return the present state of the file."""
         info = os.fstat(self.fileno())
         return FileState(info.st_size, info.st_mtime_ns, info.st_ctime_ns)
 
     def again(self) -> bool:
+        """Start reading from the beginning; return whether that is possible."""
         self.seek(0)
         return True
 
@@ -54,6 +56,7 @@ class LocalSettings(Settings):
     kind: Literal["local"] = "local"
 
     def describe(self) -> str:
+        """Return its place, in a few words for a list."""
         return "this machine"
 
 
@@ -63,21 +66,24 @@ class LocalHost:
     is_local, tells_ctime, seen_key = True, True, ""
 
     def steps(self) -> Iterator[Step]:
+        """Yield the steps of connecting."""
         yield from ()
 
     def connect(self) -> None:
-        pass
+        """Connect; harmless if it is connected already."""
 
     def settled_ns(self) -> int:
+        """Return the time before which changes are certain to have been seen, in ns."""
         return time.time_ns() - _GRAIN_NS
 
     def close(self) -> None:
-        pass
+        """Close it; harmless if it is closed already."""
 
     def spool_in(self, folder: Path) -> None:
-        pass
+        """Use another folder for temporary files."""
 
     def tree(self, root: str, chosen: WalkRules, warn: Warn, home: str = "") -> Iterator[HostEntry]:
+        """Yield the entries of a tree in scan order."""
         with _opened(root, home) as tree:
             try:
                 for entry in walking.scan(b"", "files", chosen, warn, tree):
@@ -89,6 +95,7 @@ class LocalHost:
                 ) from error
 
     def survey(self, root: str, warn: Warn, home: str = "") -> Iterator[TreeName]:
+        """Yield the names of a tree in scan order."""
         with _opened(root, home) as tree:
             stack = [(b"", iter(_listed(tree, b"", warn)))]
             while stack:
@@ -139,10 +146,12 @@ class LocalHost:
         return file
 
     def open(self, path: bytes) -> LocalFile:
+        """Return a stream of a file's bytes."""
         # A FIFO put where a file was must not hold the worker up, nor a link lead it away.
         return LocalFile(open_listed_file(path), "rb")
 
     def type_of(self, path: str) -> str:
+        """Return whether a path is a file, a folder or something else, empty if nothing."""
         if os.path.isfile(path):
             return "file"
         if os.path.isdir(path):
@@ -150,9 +159,11 @@ class LocalHost:
         return "other" if os.path.exists(path) else ""
 
     def names(self, folder: bytes) -> list[bytes]:
+        """Return the names in a folder."""
         return os.listdir(folder)
 
     def read_text(self, path: str) -> str:
+        """Return the text of a settings file."""
         try:
             with open(open_file(os.fsencode(path)), "rb") as file:
                 return read_text_of(file, path)
@@ -162,28 +173,34 @@ class LocalHost:
             ) from error
 
     def describe(self, path: bytes, kind: str, relative: bytes, warn: Warn) -> Entry | None:
+        """Return the entry of a path, None if it does not exist."""
         try:
             return walking.describe(path, kind, relative, os.lstat(path), warn)
         except FileNotFoundError:
             return None
 
     def write(self, path: str, data: bytes) -> None:
+        """Replace a file atomically."""
         write_file(os.fsencode(path), data)
 
     def writable_tree(self, root: str) -> LocalTree:
+        """Open a folder for restored entries."""
         return LocalTree(os.fsencode(root))
 
     def remove(self, path: str) -> None:
+        """Remove a file; harmless if it does not exist."""
         remove_file(os.fsencode(path))
 
     def run(
         self, command: str, seconds: float, stdin: bytes = b"", limit: int = 1 << 20
     ) -> CommandResult:
+        """Run a command with the shell."""
         from .local_command import run
 
         return run(command, seconds, stdin, limit)
 
     def state_of(self, path: bytes) -> bytes:
+        """Return a value that changes with every write to a file."""
         try:
             info = os.stat(path)
         except OSError:
@@ -191,6 +208,7 @@ class LocalHost:
         return f"{info.st_size} {info.st_mtime_ns} {info.st_ctime_ns} {info.st_ino}".encode()
 
     def dial(self, socket: str, address: str, port: int) -> Any:
+        """Return None: the driver connects by itself."""
         return None
 
 

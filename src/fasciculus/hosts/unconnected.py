@@ -16,6 +16,7 @@ class UnconnectedSettings(Settings):
     kind: Literal["unconnected"] = "unconnected"
 
     def describe(self) -> str:
+        """Return its place, in a few words for a list."""
         return "not connected yet"
 
 

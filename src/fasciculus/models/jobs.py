@@ -74,6 +74,7 @@ class Databases(Model):
     check_tables: bool = False
 
     def as_core(self) -> DatabaseRules:
+        """Return the rules for the core."""
         from ..core.dump.filters import DatabaseRules
 
         return DatabaseRules(

@@ -172,6 +172,7 @@ class Records:
                 self._writer.execute("ROLLBACK")
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         with self._lock:
             self._writer.close()
         os.close(self._hold)

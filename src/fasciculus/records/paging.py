@@ -50,6 +50,7 @@ class Query:
     column_values: list[Any] = field(default_factory=list)
 
     def only(self, condition: str, *values: Any) -> None:
+        """Add a condition."""
         self.where.append(condition)
         self.values.extend(values)
 

@@ -140,7 +140,8 @@ class Store(Protocol):
     def connect(self) -> None:
         """Reach the store and its root folder; harmless when done already."""
 
-    def close(self) -> None: ...
+    def close(self) -> None:
+        """Close it; harmless if it is closed already."""
 
     def items(self, folder: str) -> list[StoreItem]:
         """Return what is in a folder, sorted by name; nothing when the folder is absent."""

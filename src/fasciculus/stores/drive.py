@@ -68,13 +68,16 @@ class DriveSettings(StoreSettings):
         return web_address(value)
 
     def tls_address(self) -> TlsAddress | None:
+        """Return the address that presents a certificate, None without TLS."""
         return https_address(self.url)
 
     def unprotected(self) -> str:
+        """Return what is readable in transit, empty if nothing."""
         addresses = (self.url, self.device_url, self.token_url)
         return "tokens and files" if any(a.startswith("http:") for a in addresses) else ""
 
     def describe(self) -> str:
+        """Return its place, in a few words for a list."""
         return f"drive {self.url.partition('://')[2]}"
 
 
@@ -205,6 +208,7 @@ class DriveAuth(httpx.Auth):
         self._spec = spec
 
     def auth_flow(self, request: httpx.Request) -> Generator[httpx.Request, httpx.Response, None]:
+        """Add the token to a request."""
         file = self._spec.tokens
         tokens = file.load() if file is not None else None
         if file is None or tokens is None:

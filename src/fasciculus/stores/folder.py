@@ -65,12 +65,15 @@ class FolderSettings(StoreSettings):
         return absolute_folder(value)
 
     def always_there(self) -> bool:
+        """Return whether it can be asked at any time."""
         return not self.mount_command
 
     def on_this_machine(self) -> bool:
+        """Return whether it is lost with this machine."""
         return file_system(Path(self.folder)) not in _REMOTE
 
     def describe(self) -> str:
+        """Return its place, in a few words for a list."""
         return self.folder
 
 
@@ -90,12 +93,14 @@ class FolderStore:
         self._held: int | None = None
 
     def connect(self) -> None:
+        """Connect; harmless if it is connected already."""
         if self._held is None or not self._root.is_dir():
             self.close()
             for step in self.connecting():
                 step.run()
 
     def connecting(self) -> list[ConnectStep]:
+        """Return the steps of connecting, for a test."""
         mount = [ConnectStep("mount", self._mount)] if self._is_mount else []
         return [*mount, ConnectStep("folder", self._find)]
 
@@ -126,10 +131,12 @@ class FolderStore:
         return f"{self._root} exists."
 
     def make_root(self) -> None:
+        """Create the root folder; harmless if it exists."""
         with self._said("."):
             self._root.mkdir(mode=0o700, parents=True, exist_ok=True)
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         if self._held is None:
             return
         os.close(self._held)
@@ -199,6 +206,7 @@ class FolderStore:
         return os.fdopen(descriptor, "rb")
 
     def items(self, folder: str) -> list[StoreItem]:
+        """Return the contents of a folder, by name."""
         try:
             with self._said(folder), self._folder(folder) as opened, os.scandir(opened) as found:
                 rows = [
@@ -214,6 +222,7 @@ class FolderStore:
         return listed_items(self.spec.name, rows)
 
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
+        """Return a stream of a file's bytes."""
         with self._said(path):
             file = self._file(path)
             file.seek(offset)
@@ -238,6 +247,7 @@ class FolderStore:
                 raise
 
     def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
+        """Store a local file, completely or not at all."""
         with self._whole(path) as (folder, partial):
             if _linked(local, partial, folder):
                 on_bytes(local.stat().st_size)
@@ -250,18 +260,22 @@ class FolderStore:
                         on_bytes(len(chunk))
 
     def put_bytes(self, data: bytes, path: str) -> None:
+        """Store a few bytes as a file."""
         with self._whole(path) as (folder, partial), _new_file(partial, folder) as sink:
             sink.write(data)
 
     def remove(self, path: str) -> None:
+        """Remove a file; harmless if it does not exist."""
         with suppress(MissingError), self._said(path), self._place(path) as (folder, name):
             os.unlink(name, dir_fd=folder)
 
     def remove_folder(self, folder: str) -> None:
+        """Remove an empty folder; harmless if it does not exist."""
         with suppress(MissingError), self._said(folder), self._place(folder) as (above, name):
             os.rmdir(name, dir_fd=above)
 
     def size(self, path: str) -> int | None:
+        """Return the size of a file in bytes, None if it does not exist."""
         info = self._state(path)
         return info.st_size if info is not None and stat.S_ISREG(info.st_mode) else None
 
@@ -273,6 +287,7 @@ class FolderStore:
             return None
 
     def sha256(self, path: str) -> str | None:
+        """Return the SHA-256 that the store computes, None if it cannot."""
         # The linked file is the one that was digested while it was written: nothing was
         # transferred.
         if path in self._linked:
@@ -284,19 +299,23 @@ class FolderStore:
         return digest.hexdigest()
 
     def free(self) -> int | None:
+        """Return the free bytes, None if unknown."""
         with self._said("."):
             return shutil.disk_usage(self._root).free
 
     def replaces_at_once(self) -> bool:
+        """Return whether replacing a file is atomic."""
         return True
 
     def arrived(self, path: str) -> int:
+        """Return the bytes of an interrupted upload that need not be sent again."""
         return 0
 
     def clear_partial(self, folder: str) -> None:
         """Nothing is left that :meth:`items` does not show."""
 
     def rename(self, path: str, to: str) -> None:
+        """Rename a file in its folder, replacing any file of that name."""
         with (
             self._said(path),
             self._place(path) as (folder, name),
@@ -305,6 +324,7 @@ class FolderStore:
             os.rename(name, new, src_dir_fd=folder, dst_dir_fd=other)
 
     def modified(self, path: str) -> datetime | None:
+        """Return the modification time by the store's clock, None if unknown."""
         info = self._state(path)
         return datetime.fromtimestamp(info.st_mtime, UTC) if info is not None else None
 

@@ -44,12 +44,15 @@ class FtpStoreSettings(FtpSettings, StoreSettings):
     )
 
     def tls_address(self) -> TlsAddress | None:
+        """Return the address that presents a certificate, None without TLS."""
         return TlsAddress(self.address, self.port, "ftp") if self.security == "tls" else None
 
     def unprotected(self) -> str:
+        """Return what is readable in transit, empty if nothing."""
         return "password and files" if self.security == "none" else ""
 
     def describe(self) -> str:
+        """Return its place, in a few words for a list."""
         port = f":{self.port}" if self.port != 21 else ""
         scheme = "ftps" if self.security == "tls" else "ftp"
         return f"{scheme} {self.user}@{self.address}{port}:{self.folder}"
@@ -77,11 +80,13 @@ class FtpStore:
     # Connecting --------------------------------------------------------------
 
     def connect(self) -> None:
+        """Connect; harmless if it is connected already."""
         if not self._link.is_open:
             self._link.open()
             self._find_root()
 
     def connecting(self) -> list[ConnectStep]:
+        """Return the steps of connecting, for a test."""
         link = self._link
         return [
             ConnectStep("resolve", link.resolve),
@@ -103,10 +108,12 @@ class FtpStore:
         return f"{self._root} exists."
 
     def make_root(self) -> None:
+        """Create the root folder; harmless if it exists."""
         for end in [n for n, c in enumerate(self._root + "/") if c == "/" and n]:
             self._link.make_folder(self._root[:end])
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         self._link.close()
         if self._idle is not None:
             self._idle.close()
@@ -123,6 +130,7 @@ class FtpStore:
     # Reading -----------------------------------------------------------------
 
     def items(self, folder: str) -> list[StoreItem]:
+        """Return the contents of a folder, by name."""
         try:
             entries = self._open.entries(self._path(folder))
         except MissingError:
@@ -130,6 +138,7 @@ class FtpStore:
         return listed_items(self.spec.name, ((e.name, e.size, e.kind == "folder") for e in entries))
 
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
+        """Return a stream of a file's bytes."""
         if length is not None and length <= _AT_ONCE:
             return io.BytesIO(self._stretch(path, offset, length))
         reader, self._idle = self._idle or FtpConnection(self._server), None
@@ -163,29 +172,36 @@ class FtpStore:
                 raise
 
     def size(self, path: str) -> int | None:
+        """Return the size of a file in bytes, None if it does not exist."""
         return self._open.size(self._path(path))
 
     def sha256(self, path: str) -> str | None:
+        """Return the SHA-256 that the store computes, None if it cannot."""
         return self._open.sha256(self._path(path))
 
     def modified(self, path: str) -> datetime | None:
+        """Return the modification time by the store's clock, None if unknown."""
         return self._open.modified(self._path(path))
 
     def free(self) -> int | None:
+        """Return the free bytes, None if unknown."""
         return self._open.free(self._root)
 
     # Writing -----------------------------------------------------------------
 
     def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
+        """Store a local file, completely or not at all."""
         with local.open("rb") as source:
             self._write(source, path, on_bytes)
 
     def put_bytes(self, data: bytes, path: str) -> None:
+        """Store a few bytes as a file."""
         self._arrived.pop(path, None)
         with self._open.hurried():
             self._write(io.BytesIO(data), path, lambda count: None)
 
     def arrived(self, path: str) -> int:
+        """Return the bytes of an interrupted upload that need not be sent again."""
         return self._arrived.get(path, 0)
 
     def clear_partial(self, folder: str) -> None:
@@ -248,6 +264,7 @@ class FtpStore:
         self._link.make_folder(self._path(folder))
 
     def rename(self, path: str, to: str) -> None:
+        """Rename a file in its folder, replacing any file of that name."""
         self._replace(path, to)
 
     def _replace(self, path: str, to: str) -> None:
@@ -262,13 +279,16 @@ class FtpStore:
             link.rename(self._path(path), self._path(to))
 
     def remove(self, path: str) -> None:
+        """Remove a file; harmless if it does not exist."""
         self._open.remove(self._path(path))
 
     def remove_folder(self, folder: str) -> None:
+        """Remove an empty folder; harmless if it does not exist."""
         self._folders.forget(folder)
         self._open.remove_folder(self._path(folder))
 
     def replaces_at_once(self) -> bool:
+        """Return whether replacing a file is atomic."""
         # RFC 959 does not say whether RNTO replaces; most servers do.
         self._replaces = True
         for data in (b"one", b"two"):

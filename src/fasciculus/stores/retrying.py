@@ -91,20 +91,26 @@ class RetryingStore:
         self.retry(go_on, arrived)
 
     def connect(self) -> None:
+        """Connect; harmless if it is connected already."""
         self.retry(lambda: None)
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         self._store.close()
 
     def items(self, folder: str) -> list[StoreItem]:
+        """Return the contents of a folder, by name."""
         return self.retry(lambda: self._store.items(folder))
 
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
+        """Return a stream of a file's bytes."""
         stream = _ResumingStream(self, self._store, path, offset, length)
         stream.begin()
         return cast(BinaryIO, stream)
 
     def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
+        """Store a local file, completely or not at all."""
+
         def sent(count: int) -> None:
             self.sent += count
             on_bytes(count)
@@ -180,6 +186,8 @@ class RetryingStore:
         return (self._store.sha256(path) or read_back(self._store, path)) == wanted
 
     def put_bytes(self, data: bytes, path: str) -> None:
+        """Store a few bytes as a file."""
+
         def send() -> None:
             try:
                 self._store.put_bytes(data, path)
@@ -191,45 +199,57 @@ class RetryingStore:
         self.sent += len(data)
 
     def arrived(self, path: str) -> int:
+        """Return the bytes of an interrupted upload that need not be sent again."""
         return self._store.arrived(path)
 
     def clear_partial(self, folder: str) -> None:
+        """Remove the remains of interrupted uploads."""
         try:
             self.retry(lambda: self._store.clear_partial(folder))
         except NotListedError as error:
             self._on_retry(f"Store “{self.spec.name}”: {error.sentence()}")
 
     def rename(self, path: str, to: str) -> None:
+        """Rename a file in its folder, replacing any file of that name."""
         self._until_done(
             lambda: self._store.rename(path, to),
             lambda: self._store.size(path) is None and self._store.size(to) is not None,
         )
 
     def modified(self, path: str) -> datetime | None:
+        """Return the modification time by the store's clock, None if unknown."""
         return self.retry(lambda: self._store.modified(path))
 
     def make_root(self) -> None:
+        """Create the root folder; harmless if it exists."""
         self._store.make_root()
 
     def remove(self, path: str) -> None:
+        """Remove a file; harmless if it does not exist."""
         self.retry(lambda: self._store.remove(path))
 
     def remove_folder(self, folder: str) -> None:
+        """Remove an empty folder; harmless if it does not exist."""
         self.retry(lambda: self._store.remove_folder(folder))
 
     def size(self, path: str) -> int | None:
+        """Return the size of a file in bytes, None if it does not exist."""
         return self.retry(lambda: self._store.size(path))
 
     def sha256(self, path: str) -> str | None:
+        """Return the SHA-256 that the store computes, None if it cannot."""
         return self.retry(lambda: self._store.sha256(path))
 
     def free(self) -> int | None:
+        """Return the free bytes, None if unknown."""
         return self.retry(self._store.free)
 
     def replaces_at_once(self) -> bool:
+        """Return whether replacing a file is atomic."""
         return self.retry(self._store.replaces_at_once)
 
     def connecting(self) -> list[ConnectStep]:
+        """Return the steps of connecting, for a test."""
         return self._store.connecting()
 
     def took(self, count: int) -> None:

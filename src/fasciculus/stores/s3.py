@@ -129,12 +129,15 @@ class S3Settings(StoreSettings):
         return value.strip().strip("/")
 
     def tls_address(self) -> TlsAddress | None:
+        """Return the address that presents a certificate, None without TLS."""
         return https_address(self.endpoint)
 
     def unprotected(self) -> str:
+        """Return what is readable in transit, empty if nothing."""
         return "files" if self.endpoint.startswith("http:") else ""
 
     def describe(self) -> str:
+        """Return its place, in a few words for a list."""
         return f"s3 {urlsplit(self.endpoint).netloc}/{self.bucket}/{self.folder}".rstrip("/")
 
 
@@ -179,10 +182,12 @@ class S3Store:
     # Connecting --------------------------------------------------------------
 
     def connect(self) -> None:
+        """Connect; harmless if it is connected already."""
         if self._made_client is None:
             self._sign_in()
 
     def connecting(self) -> list[ConnectStep]:
+        """Return the steps of connecting, for a test."""
         parts = urlsplit(self._settings.endpoint)
         address = parts.hostname or ""
         port = parts.port or (443 if parts.scheme == "https" else 80)
@@ -237,6 +242,7 @@ class S3Store:
         return f"The bucket {bucket} exists."
 
     def make_root(self) -> None:
+        """Create the root folder; harmless if it exists."""
         if not self._settings.create_bucket:
             raise self._no_bucket()
         with self._said(self._settings.bucket):
@@ -281,6 +287,7 @@ class S3Store:
         return self._made_client
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         if self._made_client is not None:
             with suppress(Exception):
                 self._made_client.close()
@@ -364,6 +371,7 @@ class S3Store:
     # Reading -----------------------------------------------------------------
 
     def items(self, folder: str) -> list[StoreItem]:
+        """Return the contents of a folder, by name."""
         prefix = self._key(folder.strip("./") + "/") if folder.strip("./") else self._prefix
         found: list[tuple[str, int, bool]] = []
         with self._said(folder):
@@ -382,6 +390,7 @@ class S3Store:
         return listed_items(self.spec.name, found)
 
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
+        """Return a stream of a file's bytes."""
         if length == 0:
             return io.BytesIO()
         end = "" if length is None else str(offset + length - 1)
@@ -408,22 +417,27 @@ class S3Store:
         return None
 
     def size(self, path: str) -> int | None:
+        """Return the size of a file in bytes, None if it does not exist."""
         found = self._head(path)
         return None if found is None else int(found["ContentLength"])
 
     def modified(self, path: str) -> datetime | None:
+        """Return the modification time by the store's clock, None if unknown."""
         found = self._head(path)
         return None if found is None else found["LastModified"]
 
     def sha256(self, path: str) -> str | None:
+        """Return the SHA-256 that the store computes, None if it cannot."""
         return None
 
     def free(self) -> int | None:
+        """Return the free bytes, None if unknown."""
         return None
 
     # Writing -----------------------------------------------------------------
 
     def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
+        """Store a local file, completely or not at all."""
         size = local.stat().st_size
         if size <= _PART:
             self._put_small(local.read_bytes(), path)
@@ -445,6 +459,7 @@ class S3Store:
         self._uploads.pop(path, None)
 
     def put_bytes(self, data: bytes, path: str) -> None:
+        """Store a few bytes as a file."""
         self._put_small(data, path)
 
     def _put_small(self, data: bytes, path: str) -> None:
@@ -509,6 +524,7 @@ class S3Store:
         return len(data)
 
     def arrived(self, path: str) -> int:
+        """Return the bytes of an interrupted upload that need not be sent again."""
         upload = self._uploads.get(path)
         return len(upload.done) * upload.part_size if upload else 0
 
@@ -541,11 +557,13 @@ class S3Store:
             self._abort(row["Key"][len(self._prefix) :], row["UploadId"])
 
     def rename(self, path: str, to: str) -> None:
+        """Rename a file in its folder, replacing any file of that name."""
         with self._said(path):
             self._client.copy_object(**self._at(to), CopySource=self._at(path))
         self.remove(path)
 
     def remove(self, path: str) -> None:
+        """Remove a file; harmless if it does not exist."""
         with self._said(path):
             if self._settings.remove_versions:
                 self._versions.remove_all(self._key(path))
@@ -557,10 +575,12 @@ class S3Store:
         return BucketVersions(self._client, self._settings.bucket)
 
     def describe_versions(self) -> str:
+        """Return whether the bucket keeps versions, in words."""
         with self._said(self._settings.bucket):
             return self._versions.words(self._prefix, are_removed=self._settings.remove_versions)
 
     def old_bytes(self) -> int:
+        """Return the bytes of old versions."""
         with self._said(self._settings.bucket):
             if not self._versions.are_kept():
                 return 0
@@ -570,6 +590,7 @@ class S3Store:
         """Do nothing: a folder is only a common prefix of names."""
 
     def replaces_at_once(self) -> bool:
+        """Return whether replacing a file is atomic."""
         return True
 
 

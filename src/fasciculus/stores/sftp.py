@@ -60,6 +60,7 @@ class SftpSettings(StoreSettings):
     )
 
     def describe(self) -> str:
+        """Return its place, in a few words for a list."""
         port = f":{self.port}" if self.port != 22 else ""
         return f"sftp {self.user}@{self.address}{port}:{self.folder}"
 
@@ -99,6 +100,7 @@ class SftpStore:
     # Connecting --------------------------------------------------------------
 
     def connect(self) -> None:
+        """Connect; harmless if it is connected already."""
         if self._client is not None and self._link.active:
             return
         self.close()
@@ -110,6 +112,7 @@ class SftpStore:
             raise
 
     def connecting(self) -> list[ConnectStep]:
+        """Return the steps of connecting, for a test."""
         link = self._link
         return [
             ConnectStep("resolve", link.resolve),
@@ -137,6 +140,7 @@ class SftpStore:
         return f"{self._root} exists."
 
     def make_root(self) -> None:
+        """Create the root folder; harmless if it exists."""
         assert self._client is not None
         with self._said(self._root):
             for end in [n for n, c in enumerate(self._root + "/") if c == "/" and n]:
@@ -145,6 +149,7 @@ class SftpStore:
             self._client.stat(self._root)
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         if self._client is not None:
             with suppress(Exception):
                 self._client.close()
@@ -198,6 +203,7 @@ class SftpStore:
             ) from error
 
     def items(self, folder: str) -> list[StoreItem]:
+        """Return the contents of a folder, by name."""
         try:
             with self._said(folder):
                 rows = self._sftp.listed(self._path(folder).encode())
@@ -212,6 +218,7 @@ class SftpStore:
         )
 
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
+        """Return a stream of a file's bytes."""
         with self._said(path):
             file = _quiet(self._sftp.open(self._path(path), "rb"))
             size = file.stat().st_size or 0
@@ -219,14 +226,17 @@ class SftpStore:
             return io.BufferedReader(_Windowed(file, offset, end, self, path), _READ_WINDOW)
 
     def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
+        """Store a local file, completely or not at all."""
         with local.open("rb") as source:
             self._write(source, path, on_bytes)
 
     def put_bytes(self, data: bytes, path: str) -> None:
+        """Store a few bytes as a file."""
         self._arrived.pop(path, None)
         self._write(io.BytesIO(data), path, lambda count: None)
 
     def arrived(self, path: str) -> int:
+        """Return the bytes of an interrupted upload that need not be sent again."""
         return self._arrived.get(path, 0)
 
     def clear_partial(self, folder: str) -> None:
@@ -273,6 +283,7 @@ class SftpStore:
                 chunk = following
 
     def rename(self, path: str, to: str) -> None:
+        """Rename a file in its folder, replacing any file of that name."""
         with self._said(path):
             self._replace(path, to)
 
@@ -287,6 +298,7 @@ class SftpStore:
             sftp.rename(self._path(path), target)
 
     def modified(self, path: str) -> datetime | None:
+        """Return the modification time by the store's clock, None if unknown."""
         with self._said(path):
             seconds = self._sftp.stat(self._path(path)).st_mtime
         return None if seconds is None else datetime.fromtimestamp(seconds, UTC)
@@ -298,15 +310,18 @@ class SftpStore:
             self._sftp.stat(self._path(folder))
 
     def remove(self, path: str) -> None:
+        """Remove a file; harmless if it does not exist."""
         with suppress(MissingError), self._said(path):
             self._sftp.remove(self._path(path))
 
     def remove_folder(self, folder: str) -> None:
+        """Remove an empty folder; harmless if it does not exist."""
         self._folders.forget(folder)
         with suppress(MissingError), self._said(folder):
             self._sftp.rmdir(self._path(folder))
 
     def size(self, path: str) -> int | None:
+        """Return the size of a file in bytes, None if it does not exist."""
         try:
             with self._said(path):
                 return self._sftp.stat(self._path(path)).st_size
@@ -314,6 +329,7 @@ class SftpStore:
             return None
 
     def sha256(self, path: str) -> str | None:
+        """Return the SHA-256 that the store computes, None if it cannot."""
         if not self._can_digest:
             return None
         self.connect()
@@ -334,6 +350,7 @@ class SftpStore:
         return None
 
     def replaces_at_once(self) -> bool:
+        """Return whether replacing a file is atomic."""
         # posix-rename@openssh.com (OpenSSH PROTOCOL, section 4.3); not every server has it.
         probe = ".fasciculus-replacing"
         self._replaces = True
@@ -343,6 +360,7 @@ class SftpStore:
         return self._replaces
 
     def free(self) -> int | None:
+        """Return the free bytes, None if unknown."""
         if self._client is None:
             return None
         # statvfs@openssh.com (OpenSSH PROTOCOL, section 4.4); not every server has it.

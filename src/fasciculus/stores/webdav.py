@@ -92,12 +92,15 @@ class WebDavSettings(StoreSettings):
         return web_address(value)
 
     def tls_address(self) -> TlsAddress | None:
+        """Return the address that presents a certificate, None without TLS."""
         return https_address(self.url)
 
     def unprotected(self) -> str:
+        """Return what is readable in transit, empty if nothing."""
         return "password and files" if self.url.startswith("http:") else ""
 
     def describe(self) -> str:
+        """Return its place, in a few words for a list."""
         return f"webdav {self.url.partition('://')[2]}"
 
 
@@ -131,6 +134,7 @@ class BearerAuth(httpx.Auth):
         self.token = token
 
     def auth_flow(self, request: httpx.Request) -> Generator[httpx.Request, httpx.Response, None]:
+        """Add the token to a request."""
         request.headers["Authorization"] = f"Bearer {self.token}"
         yield request
 
@@ -165,10 +169,12 @@ class WebDavStore:
     # Connecting --------------------------------------------------------------
 
     def connect(self) -> None:
+        """Connect; harmless if it is connected already."""
         if self._made_client is None:
             self._find_root()
 
     def connecting(self) -> list[ConnectStep]:
+        """Return the steps of connecting, for a test."""
         parts = self._base
         address = parts.hostname or ""
         port = parts.port or (443 if parts.scheme == "https" else 80)
@@ -208,6 +214,7 @@ class WebDavStore:
         return f"{self._url} exists."
 
     def make_root(self) -> None:
+        """Create the root folder; harmless if it exists."""
         self._make_folder("")
 
     @property
@@ -226,6 +233,7 @@ class WebDavStore:
         return self._made_client
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         if self._made_client is not None:
             self._made_client.close()
         self._made_client = None
@@ -312,6 +320,7 @@ class WebDavStore:
         return parse_resources(b"".join(parts))
 
     def items(self, folder: str) -> list[StoreItem]:
+        """Return the contents of a folder, by name."""
         try:
             found = self._resources(folder.strip("./"), depth=1)
         except MissingError:
@@ -332,6 +341,7 @@ class WebDavStore:
             return None
 
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
+        """Return a stream of a file's bytes."""
         if length == 0:
             return io.BytesIO()
         end = "" if length is None else offset + length - 1
@@ -352,23 +362,28 @@ class WebDavStore:
         return io.BufferedReader(_Body(self, path, answer, passed, length), _CHUNK)
 
     def size(self, path: str) -> int | None:
+        """Return the size of a file in bytes, None if it does not exist."""
         found = self._resource(path)
         return None if found is None or found.folder else found.size
 
     def modified(self, path: str) -> datetime | None:
+        """Return the modification time by the store's clock, None if unknown."""
         found = self._resource(path)
         return found.modified if found is not None else None
 
     def sha256(self, path: str) -> str | None:
+        """Return the SHA-256 that the store computes, None if it cannot."""
         return None
 
     def free(self) -> int | None:
+        """Return the free bytes, None if unknown."""
         found = self._resource("")
         return found.free if found is not None else None
 
     # Writing -----------------------------------------------------------------
 
     def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
+        """Store a local file, completely or not at all."""
         partial, size = path + ".part", local.stat().st_size
         self._folders.above(path)
         try:
@@ -390,6 +405,7 @@ class WebDavStore:
         self._arrived.pop(path, None)
 
     def put_bytes(self, data: bytes, path: str) -> None:
+        """Store a few bytes as a file."""
         self._folders.above(path)
         self._ask("PUT", path + ".part", (200, 201, 204), content=data)
         self._move(path + ".part", path)
@@ -448,6 +464,7 @@ class WebDavStore:
         return self._takes_chunks
 
     def arrived(self, path: str) -> int:
+        """Return the bytes of an interrupted upload that need not be sent again."""
         return self._arrived.get(path, 0)
 
     def clear_partial(self, folder: str) -> None:
@@ -458,6 +475,7 @@ class WebDavStore:
         self._ask("MKCOL", f"{folder}/", (201, 200, 405))
 
     def rename(self, path: str, to: str) -> None:
+        """Rename a file in its folder, replacing any file of that name."""
         self._move(path, to)
 
     def _move(self, path: str, to: str) -> None:
@@ -465,15 +483,18 @@ class WebDavStore:
         self._ask("MOVE", path, (200, 201, 204), headers=headers)
 
     def remove(self, path: str) -> None:
+        """Remove a file; harmless if it does not exist."""
         self._ask("DELETE", path, (200, 204, 404))
 
     def remove_folder(self, folder: str) -> None:
+        """Remove an empty folder; harmless if it does not exist."""
         self._folders.forget(folder)
         # DELETE takes all that is in it along, so it must be seen to be empty.
         if not self.items(folder):
             self._ask("DELETE", f"{folder}/", (200, 204, 404))
 
     def replaces_at_once(self) -> bool:
+        """Return whether replacing a file is atomic."""
         # RFC 4918, section 9.9.3: MOVE first removes what it replaces.
         return False
 

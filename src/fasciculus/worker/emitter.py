@@ -16,6 +16,7 @@ class Emitter:
         self.warnings: list[str] = []
 
     def emit(self, event: Event) -> None:
+        """Write an event."""
         with self._lock:
             try:
                 self._sink.write(to_line(event))
@@ -24,6 +25,7 @@ class Emitter:
                 pass
 
     def info(self, text: str) -> None:
+        """Write a log line."""
         self.emit(Log("info", text))
 
     def warn(self, text: str) -> None:
@@ -32,4 +34,5 @@ class Emitter:
         self.emit(Log("warning", text))
 
     def error(self, text: str) -> None:
+        """Write an error to the log."""
         self.emit(Log("error", text))

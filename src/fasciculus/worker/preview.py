@@ -40,6 +40,7 @@ class PreviewTask:
         self._samples: list[bytes] = []
 
     def run(self) -> PreviewResult:
+        """Run it, and return the result."""
         order = self._order
         # Nothing here makes cycles, and the process ends with its answer.
         gc.disable()

@@ -31,10 +31,15 @@ class Inflater(Protocol):
     """The common protocol of zlib's and zstandard's decompression objects."""
 
     @property
-    def eof(self) -> bool: ...
+    def eof(self) -> bool:
+        """Return whether the end of the data was reached."""
+
     @property
-    def unused_data(self) -> bytes: ...
-    def decompress(self, data: bytes, /) -> bytes: ...
+    def unused_data(self) -> bytes:
+        """Return the bytes after the end."""
+
+    def decompress(self, data: bytes, /) -> bytes:
+        """Return the unpacked bytes of a chunk."""
 
 
 _SAMPLE = 64 * 1024
@@ -80,6 +85,7 @@ class Zstd:
         self._local = threading.local()
 
     def pack(self, data: bytes | bytearray) -> bytes:
+        """Return compressed data, as one frame."""
         # Images, video and archives are not worth a second squeeze.
         level = _FASTEST if self._level > 1 and _is_packed(data) else self._level
         packers: dict[int, zstandard.ZstdCompressor] = self._local.__dict__.setdefault(
@@ -91,9 +97,11 @@ class Zstd:
         return result
 
     def inflater(self) -> Inflater:
+        """Return a new decompressor."""
         return zstd_inflater()
 
     def whole(self, packed: bytes) -> bytes | None:
+        """Return the unpacked bytes of a complete frame, None if its size is unknown."""
         size = zstandard.frame_content_size(packed)
         if not 0 <= size <= MOST_UNPACKED:
             return None
@@ -120,13 +128,16 @@ class Gzip:
         self._level = level
 
     def pack(self, data: bytes | bytearray) -> bytes:
+        """Return compressed data, as one frame."""
         return gzip.compress(data, 1 if _is_packed(data) else self._level, mtime=0)
 
     def inflater(self) -> Inflater:
+        """Return a new decompressor."""
         return zlib.decompressobj(wbits=31)
 
     def whole(self, packed: bytes) -> None:
-        return None
+        """Return None: the size is unknown."""
+        return
 
 
 class Plain:
@@ -135,13 +146,16 @@ class Plain:
     name, suffix = "none", ".tar"
 
     def pack(self, data: bytes | bytearray) -> bytes:
+        """Return the data unchanged."""
         return bytes(data)
 
     def inflater(self) -> None:
-        return None
+        """Return None: nothing is packed."""
+        return
 
     def whole(self, packed: bytes) -> None:
-        return None
+        """Return None: nothing is packed."""
+        return
 
 
 def codec(name: str, level: int | None = None) -> Codec:

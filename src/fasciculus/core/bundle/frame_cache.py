@@ -49,6 +49,7 @@ class FrameCache:
         self._end = 0
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         self._held.clear()
         if self._file is not None:
             self._file.close()

@@ -211,13 +211,17 @@ def from_line(line: bytes) -> Entry:
 class ListingObserver(Protocol):
     """Takes note of each line of the files' listing."""
 
-    def entry(self, entry: Entry, line: bytes) -> None: ...
+    def entry(self, entry: Entry, line: bytes) -> None:
+        """Take an entry with its line."""
 
-    def line(self, line: bytes) -> None: ...
+    def line(self, line: bytes) -> None:
+        """Take the line of an entry that did not change."""
 
-    def same(self, count: int) -> None: ...
+    def same(self, count: int) -> None:
+        """Take a number of bytes of unchanged lines."""
 
-    def run(self, run: StatBlock) -> None: ...
+    def run(self, run: StatBlock) -> None:
+        """Take a run of unchanged entries."""
 
 
 class ListingPrefix(Struct, frozen=True):
@@ -294,6 +298,7 @@ class ListingWriter:
             raise DamagedError("The listing ends too early.")
 
     def add(self, entry: Entry) -> None:
+        """Write the line of an entry."""
         line = to_line(entry)
         if self._noting is not None and entry.kind == "files":
             self._noting.entry(entry, line)

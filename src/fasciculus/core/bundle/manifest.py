@@ -169,6 +169,7 @@ class Manifest(Struct):
 
     @property
     def entries(self) -> int:
+        """Return the number of entries."""
         return sum(count.entries for count in self.contents.values())
 
     @property

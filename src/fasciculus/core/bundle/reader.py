@@ -55,6 +55,7 @@ class PieceReader:
         self._taken = 0
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         self._rest, self._at = b"", -1
         if self._stream is not None:
             with suppress(OSError):
@@ -205,6 +206,7 @@ class BundleReader:
         self.close()
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         for reader in self._readers.values():
             reader.close()
         self._readers.clear()

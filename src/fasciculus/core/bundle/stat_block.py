@@ -61,6 +61,7 @@ class StatBlock:
 
     @property
     def names(self) -> list[bytes]:
+        """Return the names of its entries."""
         return self._names
 
     @property
@@ -70,6 +71,7 @@ class StatBlock:
 
     @property
     def is_folder(self) -> bool:
+        """Return whether it describes a folder."""
         return bool(self.kind == FOLDER)
 
     @property
@@ -80,6 +82,7 @@ class StatBlock:
         return bool(self.kind == PLAIN)
 
     def unchanged(self, states: list[State]) -> bool:
+        """Return whether the states are those of the block."""
         return states == list(STATE.iter_unpack(self.states))
 
     @property

@@ -18,7 +18,8 @@ if TYPE_CHECKING:
 class ByteSource(Protocol):
     """Bytes to be read in order."""
 
-    def read(self, count: int, /) -> bytes: ...
+    def read(self, count: int, /) -> bytes:
+        """Return the next bytes."""
 
 
 class PieceSpool(Protocol):
@@ -34,7 +35,8 @@ class PieceSpool(Protocol):
 class ListingSink(Protocol):
     """Takes each entry once the place of its bytes is known."""
 
-    def add(self, entry: Entry) -> None: ...
+    def add(self, entry: Entry) -> None:
+        """Take an entry."""
 
     def add_line(self, line: bytes) -> None:
         """Take an entry by its line, newline included."""

@@ -45,6 +45,7 @@ class MailSettings:
     dkim: list[str] = field(default_factory=list)
 
     def to_json(self) -> bytes:
+        """Return the settings as JSON."""
         return (json.dumps(asdict(self), indent=1, ensure_ascii=False) + "\n").encode()
 
 

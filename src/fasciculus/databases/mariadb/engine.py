@@ -79,10 +79,12 @@ class MariaDbDump:
 
     @property
     def warnings(self) -> list[str]:
+        """Return the warnings."""
         assert self._dump is not None
         return self._dump.done.notes
 
     def record(self) -> DatabaseRecord:
+        """Return the database record for the manifest."""
         assert self._dump is not None
         done = self._dump.done
         return DatabaseRecord(
@@ -104,6 +106,7 @@ class MariaDbEngine:
     secrets: type[Secrets] = MariaDbSecrets
 
     def propose(self, host: DatabaseHost) -> list[Settings]:
+        """Return settings that were found on a host."""
         return [
             MariaDbSettings(socket=socket, user="root")
             for socket in _SOCKETS
@@ -111,14 +114,17 @@ class MariaDbEngine:
         ]
 
     def check(self, access: DatabaseAccess, databases: Iterable[DatabaseRef]) -> None:
+        """Raise an error for databases that cannot be dumped."""
         with _connect(access) as server:
             server.rows("SELECT 1")
 
     def version(self, access: DatabaseAccess) -> str:
+        """Return the version of the server."""
         with _connect(access) as server:
             return _text(server.rows("SELECT version()")[0][0])
 
     def rights(self, access: DatabaseAccess) -> list[Rights]:
+        """Return missing rights, each with its statement."""
         user, grants = _user_and_grants(access)
         if lacking := privileges.missing(grants, ""):
             reading = Rights(
@@ -140,6 +146,7 @@ class MariaDbEngine:
         return [reading, restoring]
 
     def hidden(self, access: DatabaseAccess) -> str:
+        """Return why databases may be hidden from this user, empty if none are."""
         user, grants = _user_and_grants(access)
         lacking = privileges.missing(grants, "")
         if not lacking:
@@ -151,6 +158,7 @@ class MariaDbEngine:
         )
 
     def discover(self, access: DatabaseAccess, homes: list[str]) -> list[DatabaseRef]:
+        """Return the databases that were found."""
         with _connect(access) as server:
             rows = server.rows(
                 "SELECT schema_name FROM information_schema.schemata ORDER BY schema_name"
@@ -159,6 +167,7 @@ class MariaDbEngine:
         return [DatabaseRef(_NAME, name) for name in names if name not in _SERVERS_OWN]
 
     def grants(self, access: DatabaseAccess) -> dict[str, set[str]]:
+        """Return the databases by the users that have rights on them."""
         found: dict[str, set[str]] = {}
         with _connect(access) as server:
             for user, database in server.rows("SELECT user, db FROM mysql.db WHERE user <> ''"):
@@ -167,17 +176,21 @@ class MariaDbEngine:
         return found
 
     def folder(self, database: DatabaseRef) -> str:
+        """Return the folder of a database in a bundle."""
         return f"{_NAME}/{safe_file(database.name)}"
 
     def files(self, database: DatabaseRef) -> list[str]:
+        """Return no file."""
         return []
 
     def dump(
         self, access: DatabaseAccess, database: DatabaseRef, rules: DatabaseRules
     ) -> MariaDbDump:
+        """Return the dump of a database."""
         return MariaDbDump(access, database, rules.of(database.name))
 
     def shared(self, access: DatabaseAccess) -> list[SqlMember]:
+        """Return the members that belong to the whole server."""
         with _connect(access) as server:
             everybody = every_user(server)
         return [SqlMember(f"{_NAME}/%users.sql".encode(), everybody)]
@@ -185,6 +198,7 @@ class MariaDbEngine:
     def tables(
         self, record: DatabaseRecord, members: Iterable[tuple[str, int]]
     ) -> list[DatabaseTable]:
+        """Return the tables of a database with rows and sizes."""
         sizes = dict.fromkeys(record.tables, 0)
         for name, size in members:
             if table := table_of(name, record.shortened):
@@ -204,6 +218,7 @@ class MariaDbEngine:
         trusted: bool,
         tables: Collection[str],
     ) -> Iterator[Entry]:
+        """Restore a dump into a new or empty database."""
         own = _to_restore(access)
         needed = partial(is_needed, tables=tables, shortened=record.shortened)
         with _connect(own) as admin:

@@ -101,6 +101,7 @@ class MariaDbSettings(Settings):
         return absolute_folder(value) if value.strip() else ""
 
     def describe(self) -> str:
+        """Return its place, in a few words for a list."""
         return self.socket or f"{self.address}:{self.port}"
 
 
@@ -211,11 +212,13 @@ class MariaDbConnection:
         )
 
     def rows(self, sql: str, *values: str) -> Sequence[Sequence[bytes | None]]:
+        """Return the rows of a statement."""
         with self._said(), self._connection.cursor(Cursor) as cursor:
             cursor.execute(sql, values or None)
             return cursor.fetchall()
 
     def stream(self, sql: str) -> Iterator[Sequence[bytes | None]]:
+        """Yield the rows of a statement as they arrive."""
         with self._said():
             cursor = self._connection.cursor(SSCursor)
             cursor.execute(sql)
@@ -265,10 +268,12 @@ class MariaDbConnection:
                 yield (None if first == 0xFB else data[{0xFC: 3, 0xFD: 4, 0xFE: 9}[first] :],)
 
     def execute(self, statement: bytes) -> None:
+        """Execute a statement."""
         with self._said(), self._connection.cursor(Cursor) as cursor:
             cursor.execute(cast(str, statement))
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         # A dump that was broken off must not first drain the rest of a large table.
         cast(Any, self._connection)._force_close()
 

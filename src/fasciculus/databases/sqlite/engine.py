@@ -55,6 +55,7 @@ class SqliteDump:
             copy.unlink(missing_ok=True)
 
     def record(self) -> DatabaseRecord:
+        """Return the database record for the manifest."""
         database = self._database
         return DatabaseRecord(
             _NAME,
@@ -73,9 +74,11 @@ class SqliteEngine:
     secrets: type[Secrets] = Secrets
 
     def propose(self, host: DatabaseHost) -> list[Settings]:
+        """Return no settings."""
         return []
 
     def check(self, access: DatabaseAccess, databases: Iterable[DatabaseRef]) -> None:
+        """Raise an error for databases that cannot be dumped."""
         for database in databases:
             path = os.path.join(access.root, database.path)
             if access.host.type_of(path) != "file":
@@ -85,12 +88,15 @@ class SqliteEngine:
                 )
 
     def version(self, access: DatabaseAccess) -> str:
+        """Return no version."""
         return ""
 
     def rights(self, access: DatabaseAccess) -> list[Rights]:
+        """Return no missing rights."""
         return []
 
     def hidden(self, access: DatabaseAccess) -> str:
+        """Return that nothing is hidden."""
         return ""
 
     def discover(self, access: DatabaseAccess, homes: list[str]) -> list[DatabaseRef]:
@@ -115,25 +121,31 @@ class SqliteEngine:
         return [DatabaseRef(_NAME, os.path.basename(path), path) for path in found]
 
     def grants(self, access: DatabaseAccess) -> dict[str, set[str]]:
+        """Return no grants."""
         return {}
 
     def folder(self, database: DatabaseRef) -> str:
+        """Return the folder of a database in a bundle."""
         return f"{_NAME}/{database.path}"
 
     def files(self, database: DatabaseRef) -> list[str]:
+        """Return the database file and its side files."""
         return [database.path + side for side in _SIDES]
 
     def dump(
         self, access: DatabaseAccess, database: DatabaseRef, rules: DatabaseRules
     ) -> SqliteDump:
+        """Return the dump of a database."""
         return SqliteDump(access, database)
 
     def shared(self, access: DatabaseAccess) -> list[SqlMember]:
+        """Return no member."""
         return []
 
     def tables(
         self, record: DatabaseRecord, members: Iterable[tuple[str, int]]
     ) -> list[DatabaseTable]:
+        """Return the tables of a database with rows and sizes."""
         # One file: how much of it is whose, only SQLite could say.
         return [DatabaseTable(name, rows, 0) for name, rows in sorted(record.tables.items())]
 
@@ -147,6 +159,7 @@ class SqliteEngine:
         trusted: bool,
         tables: Collection[str],
     ) -> Iterator[Entry]:
+        """Raise an error: SQLite databases are restored as files."""
         raise SettingError(
             f"“{record.name}” is an SQLite database, which comes back as a file.",
             "Restore it with the files, or name its path.",

@@ -31,6 +31,7 @@ class SshFiles(SshSession):
     """Reads and writes single files."""
 
     def open(self, path: bytes) -> OpenFile:
+        """Return a stream of a file's bytes."""
         if self.has_interpreter:
             return self._sent(path)
         with self._said():
@@ -57,6 +58,7 @@ class SshFiles(SshSession):
             raise error_of(ran.output, os.fsencode(words[1]))
 
     def type_of(self, path: str) -> str:
+        """Return whether a path is a file, a folder or something else, empty if nothing."""
         try:
             with self._said():
                 mode = self._sftp.stat(path).st_mode or 0
@@ -65,10 +67,12 @@ class SshFiles(SshSession):
         return "dir" if stat.S_ISDIR(mode) else "file" if stat.S_ISREG(mode) else "other"
 
     def names(self, folder: bytes) -> list[bytes]:
+        """Return the names in a folder."""
         with self._said():
             return [name for name, _ in self._sftp.listed(folder)]
 
     def read_text(self, path: str) -> str:
+        """Return the text of a settings file."""
         try:
             named = os.fsencode(path)
             opened = self._sent(named, "text") if self.has_interpreter else self.open(named)
@@ -81,6 +85,7 @@ class SshFiles(SshSession):
             ) from error
 
     def write(self, path: str, data: bytes) -> None:
+        """Replace a file atomically."""
         if self.has_interpreter:
             self._place(data, "write", path)
             return
@@ -119,6 +124,7 @@ class SshFiles(SshSession):
             )
 
     def writable_tree(self, root: str) -> SshTree:
+        """Open a folder for restored entries."""
         if not self.has_interpreter:
             raise FasciculusError(
                 f"{self._link.spec.address} has no Python, which writing restored files needs.",
@@ -137,6 +143,7 @@ class SshFiles(SshSession):
         self._sftp.mkdir(folder)
 
     def remove(self, path: str) -> None:
+        """Remove a file; harmless if it does not exist."""
         if self.has_interpreter:
             self._place(b"", "remove", path)
             return
@@ -145,6 +152,7 @@ class SshFiles(SshSession):
             self._sftp.remove(path)
 
     def describe(self, path: bytes, kind: str, relative: bytes, warn: Warn) -> Entry | None:
+        """Return the entry of a path, None if it does not exist."""
         if self.has_tools:
             ran = self.run(
                 f"find {_quoted(path)} -maxdepth 0 -printf {shlex.quote(ssh_find.FORMAT)}", 60.0

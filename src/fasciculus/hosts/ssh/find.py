@@ -77,6 +77,7 @@ class RecordSorter:
             run.close()
 
     def sort(self, found: Iterator[Record]) -> Iterator[Record]:
+        """Yield records in scan order."""
         held: list[Record] = []
         for record in found:
             held.append(record)

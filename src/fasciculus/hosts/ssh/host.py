@@ -41,12 +41,15 @@ class SshHost(SshFiles):
 
     @property
     def tells_ctime(self) -> bool:
+        """Return whether change times are known."""
         return self.has_tools
 
     def settled_ns(self) -> int:
+        """Return the time before which changes are certain to have been seen, in ns."""
         return self._settled
 
     def tree(self, root: str, chosen: WalkRules, warn: Warn, home: str = "") -> Iterator[HostEntry]:
+        """Yield the entries of a tree in scan order."""
         if self.type_of(root) != "dir":
             raise MissingError(
                 f"The folder {root} does not exist on {self._link.spec.address}.",
@@ -134,6 +137,7 @@ class SshHost(SshFiles):
         )
 
     def survey(self, root: str, warn: Warn, home: str = "") -> Iterator[TreeName]:
+        """Yield the names of a tree in scan order."""
         if self.has_tools:
             with ssh_find.RecordSorter(self._spool) as ordered:
                 for record in ordered.sort(self._find(root, warn)):

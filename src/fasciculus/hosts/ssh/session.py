@@ -89,12 +89,14 @@ class SshSession:
         return self._unsafe_reading or not is_root or (self.has_tools and self.has_interpreter)
 
     def connect(self) -> None:
+        """Connect; harmless if it is connected already."""
         if not self._link.active:
             self._client = None
             for _ in self._link.connecting():
                 pass
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         if self._client is not None:
             with suppress(Exception):
                 self._client.close()
@@ -102,6 +104,7 @@ class SshSession:
         self._link.close()
 
     def spool_in(self, folder: Path) -> None:
+        """Use another folder for temporary files."""
         folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         self._spool = folder
 

@@ -33,5 +33,6 @@ class SshSettings(Settings):
     )
 
     def describe(self) -> str:
+        """Return its place, in a few words for a list."""
         port = f":{self.port}" if self.port != 22 else ""
         return f"ssh {self.user}@{self.address}{port}"

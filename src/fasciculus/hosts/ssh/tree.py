@@ -41,45 +41,58 @@ class SshTree:
             self._channel.close()
 
     def make_folder(self, path: bytes) -> bool:
+        """Create a folder; return whether it is new."""
         return bool(self._ask("make_folder", path))
 
     def finish_folder(self, path: bytes, like: Entry) -> None:
+        """Set owner, attributes, mode and time of a folder."""
         self._ask("finish_folder", path, like=_sent(like))
 
     def create_file(self, path: bytes, chunks: Iterable[bytes], like: Entry) -> None:
+        """Create a file."""
         self._send_file("create_file", path, chunks, like)
 
     def replace_file(self, path: bytes, chunks: Iterable[bytes], like: Entry) -> None:
+        """Replace a file atomically."""
         self._send_file("replace_file", path, chunks, like)
 
     def create_node(self, path: bytes, like: Entry) -> None:
+        """Create a link, pipe or device."""
         self._ask("create_node", path, like=_sent(like))
 
     def replace_node(self, path: bytes, like: Entry) -> None:
+        """Replace an entry by a link, pipe or device."""
         self._ask("replace_node", path, like=_sent(like))
 
     def link(self, first: bytes, path: bytes) -> None:
+        """Give a file another name."""
         self._ask("link", path, first=_text(first))
 
     def relink(self, first: bytes, path: bytes) -> None:
+        """Replace an entry by another name of a file."""
         self._ask("relink", path, first=_text(first))
 
     def set_flags(self, path: bytes, flags: str) -> None:
+        """Set the inode flags of an entry."""
         self._ask("set_flags", path, flags=flags)
 
     def drop(self, path: bytes) -> None:
+        """Remove a file; harmless if it does not exist."""
         self._ask("drop", path)
 
     def holds(self, path: bytes) -> bool:
+        """Return whether a path exists."""
         return bool(self._ask("holds", path))
 
     @property
     def unknown_owners(self) -> dict[str, int]:
+        """Return the owners that do not exist there, with the number of entries."""
         owners = self._ask("notes", b"")["owners"]
         return {str(name): int(count) for name, count in owners.items()}
 
     @property
     def unset(self) -> list[tuple[bytes, str, str]]:
+        """Return the attributes that could not be set."""
         return [
             (os.fsencode(path), str(key), str(why))
             for path, key, why in self._ask("notes", b"")["unset"]

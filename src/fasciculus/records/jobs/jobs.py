@@ -121,6 +121,7 @@ class Coverage:
         self._rows = [(j, picker(selection_of(j))) for j in jobs(db) if j.enabled]
 
     def __call__(self, kind: SubjectKind, name: str) -> list[str]:
+        """Return the jobs that cover a subject."""
         of_kind = [(job, picked) for job, picked in self._rows if job.subject_kind == kind]
         if not of_kind:
             return []

@@ -73,9 +73,11 @@ class Housekeeper:
         )
 
     def start(self) -> None:
+        """Start the thread."""
         self._loop.start()
 
     def stop(self) -> None:
+        """Stop the thread."""
         self._loop.stop(0)
 
     @property

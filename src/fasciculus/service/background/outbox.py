@@ -68,9 +68,11 @@ class Outbox:
         self._loop = BackgroundLoop("outbox", {"sending": self.send_due}, self._pause)
 
     def start(self) -> None:
+        """Start the thread."""
         self._loop.start()
 
     def stop(self) -> None:
+        """Stop the thread."""
         self._loop.stop(smtp.TIMEOUT)
 
     @property

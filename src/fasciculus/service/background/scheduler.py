@@ -94,12 +94,15 @@ class Scheduler:
         self._loop = BackgroundLoop("scheduler", {"starting": self._round}, self._pause, late=_LATE)
 
     def start(self) -> None:
+        """Start the thread."""
         self._loop.start()
 
     def stop(self) -> None:
+        """Stop the thread."""
         self._loop.stop()
 
     def refresh(self) -> None:
+        """Read the jobs again."""
         self._stale = True
         self._loop.wake()
 

@@ -71,9 +71,11 @@ class Watch:
         )
 
     def start(self) -> None:
+        """Start the thread."""
         self._loop.start()
 
     def stop(self) -> None:
+        """Stop the thread."""
         self._loop.stop()
 
     def look_after(self, loops: Iterable[BackgroundLoop]) -> None:

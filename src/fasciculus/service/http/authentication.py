@@ -172,6 +172,7 @@ class TokenUse:
         self._noted: dict[int, float] = {}
 
     def note(self, token_id: int) -> None:
+        """Note that a token was used."""
         moment = time.monotonic()
         if moment - self._noted.get(token_id, -_NOTED_EVERY) >= _NOTED_EVERY:
             self._noted[token_id] = moment

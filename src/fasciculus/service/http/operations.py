@@ -51,6 +51,7 @@ class Operation:
 
     @property
     def name(self) -> str:
+        """Return the name of its function."""
         return self.handler.__name__
 
     @property

@@ -63,6 +63,7 @@ class Watched:
 
     @property
     def db(self) -> sqlite3.Connection:
+        """Return the reader connection."""
         return self.records.reader
 
 

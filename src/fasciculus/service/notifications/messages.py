@@ -34,13 +34,20 @@ class Content(Protocol):
     """The contents of a message; its template may use more of it."""
 
     @property
-    def title(self) -> str: ...
+    def title(self) -> str:
+        """Return the title."""
+
     @property
-    def sentence(self) -> str: ...
+    def sentence(self) -> str:
+        """Return the summary in one sentence."""
+
     @property
-    def trouble(self) -> bool: ...
+    def trouble(self) -> bool:
+        """Return whether it reports trouble."""
+
     @property
-    def link(self) -> str: ...
+    def link(self) -> str:
+        """Give a file another name."""
 
 
 @dataclass(frozen=True, slots=True)

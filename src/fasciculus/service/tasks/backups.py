@@ -201,6 +201,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         return found
 
     def begin(self, task: QueuedBackup) -> Order:
+        """Record that the task runs, and return its order."""
         assert task.job is not None
         self._set_deadline(task, task.job)
         with self._records.write() as db:
@@ -244,6 +245,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
     # Trying again ----------------------------------------------------------------
 
     def again(self, task: QueuedBackup, result: AnyResult) -> datetime | None:
+        """Return the time of the retry, None for never."""
         if not (isinstance(result, Failure) and result.passing and task.by_itself and task.job):
             return None
         limits = task.job.limits
@@ -269,6 +271,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
     # Events --------------------------------------------------------------------
 
     def take(self, task: QueuedBackup, event: Event) -> None:
+        """Record an event of a task."""
         match event:
             case Log():
                 self._log(task, event, "run", task.run)
@@ -310,6 +313,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
     # Ending --------------------------------------------------------------------
 
     def endings(self, task: QueuedBackup, result: AnyResult) -> list[Callable[[], None]]:
+        """Return the writes that end a task."""
         return [
             lambda: self._end(task, result),
             lambda: self._verify_damaged(task, f"run {task.run}"),
@@ -365,11 +369,13 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         self._show_run(task.run)
 
     def clear(self, task: QueuedBackup) -> None:
+        """Remove the temporary files of a task."""
         shutil.rmtree(self._config.spool / f"task-{task.number}", ignore_errors=True)
 
     # Showing -------------------------------------------------------------------
 
     def show(self, task: QueuedBackup) -> None:
+        """Send the present state to open consoles."""
         if task.shown is None:
             return
         if task.progress is not None and task.shown.state == "running":
@@ -388,6 +394,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         return task.job is not None and shown.state == "queued"
 
     def unfinished(self) -> list[QueuedBackup]:
+        """Return the queued and running tasks of the records."""
         db = self._records.reader
         by_run: dict[int, list[Task]] = {}
         for run_id, task in runs.unfinished_tasks(db):

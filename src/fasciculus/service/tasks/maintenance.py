@@ -51,7 +51,8 @@ log = logging.getLogger(__name__)
 class Reports(Protocol):
     """Receiver of news about damage and repairs."""
 
-    def maintenance(self, db: sqlite3.Connection, number: int) -> None: ...
+    def maintenance(self, db: sqlite3.Connection, number: int) -> None:
+        """Report on a maintenance task."""
 
 
 class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
@@ -144,6 +145,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         )
 
     def begin(self, task: QueuedMaintenance) -> Order:
+        """Record that the task runs, and return its order."""
         with self._records.write() as db:
             maintenance.begin(db, task.number)
         task.shown = maintenance.task(self._records.reader, task.number)
@@ -153,6 +155,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
     # Events --------------------------------------------------------------------
 
     def take(self, task: QueuedMaintenance, event: Event) -> None:
+        """Record an event of a task."""
         if isinstance(event, Log):
             self._log(task, event, "maintenance", task.number)
         elif isinstance(event, CopyRepacked):
@@ -212,6 +215,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
     # Ending --------------------------------------------------------------------
 
     def endings(self, task: QueuedMaintenance, result: AnyResult) -> list[Callable[[], None]]:
+        """Return the writes that end a task."""
         return [
             lambda: self._end(task, result),
             lambda: self._verify_damaged(task, f"maintenance {task.number}"),
@@ -280,16 +284,19 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         return self._config.under_way / f"maintenance-{task.number}"
 
     def clear(self, task: QueuedMaintenance) -> None:
+        """Remove the temporary files of a task."""
         shutil.rmtree(self._config.spool / f"maintenance-{task.number}", ignore_errors=True)
         shutil.rmtree(self._folder(task), ignore_errors=True)
 
     def show(self, task: QueuedMaintenance) -> None:
+        """Send the present state to open consoles."""
         if task.shown is not None:
             if task.progress is not None and task.shown.state == "running":
                 with_progress(task.shown, task.progress)
             self._events.tell("maintenance", task.shown, subject=task.subject)
 
     def unfinished(self) -> list[QueuedMaintenance]:
+        """Return the queued and running tasks of the records."""
         return [self.queued(row) for row in maintenance.unfinished(self._records.reader)]
 
 

@@ -47,6 +47,7 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
         )
 
     def begin(self, task: QueuedRestore) -> Order:
+        """Record that the task runs, and return its order."""
         with self._records.write() as db:
             restores.begin(db, task.number)
         task.shown = restores.restore(self._records.reader, task.number)
@@ -78,6 +79,7 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
                 restores.settled(db, restore.id, *_settled(result, restore.kind))
 
     def take(self, task: QueuedRestore, event: Event) -> None:
+        """Record an event of a task."""
         if isinstance(event, Log):
             self._log(task, event, "restore", task.number)
         elif isinstance(event, DamageMet):
@@ -87,6 +89,7 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
                 store_days.seen(db, event.store, event.sent, event.received, event.free)
 
     def endings(self, task: QueuedRestore, result: AnyResult) -> list[Callable[[], None]]:
+        """Return the writes that end a task."""
         return [
             lambda: self._end(task, result),
             lambda: self._verify_damaged(task, f"restore {task.number}"),
@@ -124,15 +127,18 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
         return plan.model_dump_json()
 
     def clear(self, task: QueuedRestore) -> None:
+        """Remove the temporary files of a task."""
         shutil.rmtree(self._config.spool / f"restore-{task.number}", ignore_errors=True)
 
     def show(self, task: QueuedRestore) -> None:
+        """Send the present state to open consoles."""
         if task.shown is not None:
             if task.progress is not None and task.shown.state == "running":
                 with_progress(task.shown, task.progress)
             self._events.tell("restore", task.shown, subject=task.subject)
 
     def unfinished(self) -> list[QueuedRestore]:
+        """Return the queued and running tasks of the records."""
         return [self.queued(row) for row in restores.unfinished(self._records.reader)]
 
 

@@ -102,10 +102,12 @@ class Tasks:
                     path.unlink(missing_ok=True)
 
     def stop(self) -> None:
+        """Stop working."""
         self._runner.stop()
 
     @property
     def alive(self) -> bool:
+        """Return whether the runner works."""
         return self._runner.alive
 
     def busy(self) -> set[Subject]:
@@ -134,6 +136,7 @@ class Tasks:
         self._runner.pause(paused)
 
     def cancel_run(self, run_id: int) -> None:
+        """Cancel a run."""
         self._runner.cancel(lambda task: isinstance(task, QueuedBackup) and task.run == run_id)
 
     def with_progress(self, task: Task) -> Task:
@@ -160,6 +163,7 @@ class Tasks:
             self.start_restore(restores.restore(self._records.reader, number))
 
     def cancel_restore(self, restore_id: int) -> None:
+        """Cancel a restore."""
         self._runner.cancel(
             lambda task: isinstance(task, QueuedRestore) and task.number == restore_id
         )
@@ -204,6 +208,7 @@ class Tasks:
             log.info("store %s, %s: %s", store, subject.name, error.sentence())
 
     def cancel_maintenance(self, number: int) -> None:
+        """Cancel a maintenance task."""
         self._runner.cancel(
             lambda task: isinstance(task, QueuedMaintenance) and task.number == number
         )

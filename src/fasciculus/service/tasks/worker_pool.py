@@ -74,7 +74,8 @@ class Workers(Protocol):
     def collect(self, left: Artifact, place: Path) -> bool:
         """Bring what a task left to its place; return whether it left any."""
 
-    def close(self) -> None: ...
+    def close(self) -> None:
+        """Close it; harmless if it is closed already."""
 
 
 class WorkerProcess:
@@ -98,6 +99,7 @@ class WorkerProcess:
         return self._process.pidfd
 
     def events(self) -> Iterator[Event]:
+        """Yield the events of the order."""
         process, is_kept = self._process, False
         try:
             for line in process.events:
@@ -130,6 +132,7 @@ class WorkerProcess:
         return self._is_over and self.result is not None and self.result.outcome in _GOOD
 
     def cancel(self) -> None:
+        """Ask the worker to end."""
         with self._lock:
             if self._is_over or self._killer is not None:
                 return
@@ -139,6 +142,7 @@ class WorkerProcess:
         self._signal(signal.SIGTERM)
 
     def kill(self) -> None:
+        """Kill the worker."""
         self._signal(signal.SIGKILL)
 
     def _signal(self, number: int) -> None:
@@ -299,6 +303,7 @@ class WorkerPool:
         return self._server
 
     def start(self, order: Order) -> WorkerProcess:
+        """Return a worker that executes an order."""
         key = shared_key(order)
         if isinstance(order, BackupOrder):
             order.more_may_follow = bool(key)
@@ -410,6 +415,7 @@ class WorkerPool:
                 self._server = None
 
     def close(self) -> None:
+        """End all workers."""
         with self._lock:
             idle, self._idle = self._idle, []
             if self._sweeper is not None:

@@ -36,6 +36,7 @@ class ServiceMetrics(Collector):
         self._now = datetime.now(UTC)
 
     def collect(self) -> Iterator[Metric]:
+        """Yield the metrics."""
         yield InfoMetricFamily("fasciculus", "The service.", {"version": __version__})
         yield self._one("up", "Whether all parts of the service are running.", self._well())
         yield self._one(

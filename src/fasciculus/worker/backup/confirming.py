@@ -29,6 +29,7 @@ class Confirming:
         self._task, self._stores = task, stores
 
     def run(self, manifest: Manifest) -> None:
+        """Confirm the copies on all stores."""
         self._task.stage("sending")
         listing = Path(self._task.order.listing).with_suffix(".part")
         for uploader in self._stores.uploaders:

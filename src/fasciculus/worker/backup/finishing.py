@@ -31,6 +31,7 @@ class Finishing:
         self._task, self._stores = task, stores
 
     def run(self, manifest: Manifest) -> BackupResult:
+        """Write the manifest, and return the result."""
         # Before retiring: the service forgets the listing of what is retired.
         summary = manifest.summary(hashlib.sha256(self._task.bundle_json).hexdigest())
         summary.changes = self._changes(manifest)

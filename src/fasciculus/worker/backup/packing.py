@@ -39,6 +39,7 @@ class Packing:
         self._writer: BundleWriter | None = None
 
     def run(self, started: datetime) -> Manifest:
+        """Pack all contents, and return the manifest."""
         order = self._task.order
         room = Spool(
             self._task.spool,

@@ -39,6 +39,7 @@ class PreviousBundle:
         self._ahead: StatPrefetcher | None = None
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         if self._ahead is not None:
             self._ahead.close()
             self._ahead = None

@@ -124,6 +124,7 @@ class BackupStores:
             self.uploaders.remove(uploader)
 
     def fail(self, name: str, error: Exception) -> None:
+        """Record that a store failed."""
         self.errors[name] = error_text(error)
         self.passing = self.passing and is_passing(error)
         self._task.emitter.error(f"store {name}: {self.errors[name]}")
@@ -137,6 +138,7 @@ class BackupStores:
             )
 
     def all_errors(self) -> dict[str, str]:
+        """Return the errors by store."""
         for uploader in self.uploaders:
             if uploader.failure is not None and uploader.name not in self.errors:
                 self.fail(uploader.name, uploader.failure)

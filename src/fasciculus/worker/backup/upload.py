@@ -49,9 +49,11 @@ class Uploader:
 
     @property
     def name(self) -> str:
+        """Return the name of the store."""
         return self.store.spec.name
 
     def start(self) -> None:
+        """Start the thread."""
         self._thread.start()
 
     def join(self, timeout: float | None = None) -> bool:
@@ -123,6 +125,7 @@ class Spool:
         return [uploader for uploader in self._uploaders if uploader.failure is None]
 
     def take(self) -> Path:
+        """Return the next piece."""
         with self._changed:
             while self._held and self._held + self._piece_size > self._limit:
                 self._check()
@@ -135,6 +138,7 @@ class Spool:
             raise NoStoreLeftError
 
     def put(self, path: Path, record: PieceRecord) -> None:
+        """Store a local file, completely or not at all."""
         with self._changed:
             self._check()
             self._held += record.bytes

@@ -53,6 +53,7 @@ class UsageTotals:
         )
 
     def sentence(self) -> str:
+        """Return the usage in one sentence."""
         share = self.unused / self.holds if self.holds else 0.0
         text = (
             f"{format_count(self.pieces, 'piece')} of {format_size(self.stored)}, {share:.0%} of "

@@ -20,6 +20,7 @@ class PendingEntries:
         self._end = 0
 
     def add(self, entry: Entry) -> None:
+        """Add an entry."""
         line = to_line(entry)
         self._file.write(line)
         self._starts.append(self._end)
@@ -35,4 +36,5 @@ class PendingEntries:
             end = start
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         self._file.close()

@@ -42,6 +42,7 @@ class RestoreTask:
         self._losses = Losses(emitter)
 
     def run(self) -> RestoreResult:
+        """Run it, and return the result."""
         spool = Path(self._order.spool)
         spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:

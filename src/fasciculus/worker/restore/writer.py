@@ -56,6 +56,7 @@ class EntryWriter:
         self._stand_ins: dict[tuple[str, bytes], bytes] = {}
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         self._folders.close()
         self._flagged.close()
         self.tree.close()

@@ -172,6 +172,7 @@ class UnsealedSource:
         self._keys: dict[str, PayloadKey] = {}
 
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
+        """Return a stream of a file's bytes."""
         if not path.endswith(SUFFIX):
             return self._source.open(path, offset, length)
         key = self._keys.get(path) or self._key_of(path)

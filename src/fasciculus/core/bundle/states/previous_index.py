@@ -53,10 +53,12 @@ class PreviousEntry:
 
     @property
     def parts(self) -> list[Extent]:
+        """Return the places of its bytes."""
         return [Extent(*part) for part in self.row.get("at", ())]
 
     @property
     def digest(self) -> str:
+        """Return its digest."""
         return str(self.row.get("blake3", ""))
 
     def describes(self, entry: Entry) -> bool:
@@ -104,6 +106,7 @@ class PreviousIndex:
         self._indexes: dict[bool, _DigestIndex] = {}
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         if self._raw is not None:
             self._raw.close()
             self._raw = None

@@ -120,6 +120,7 @@ class StatCacheWriter:
         self._used: dict[str, int] = {}
 
     def entry(self, entry: Entry, line: bytes) -> None:
+        """Take an entry with its line."""
         folder, _, name = entry.path.rpartition(b"/")
         size = entry.size if entry.type == FILE else len(entry.target or b"")
         if entry.type == DIR:
@@ -289,6 +290,7 @@ class StatCache:
         self._next()
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         self._raw.close()
         self._lines.close()
 

@@ -29,6 +29,7 @@ class OpenTree:
         self.close()
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         self.folders.close()
 
     def enter(self, name: bytes, relative: bytes, info: os.stat_result) -> None:

@@ -70,6 +70,7 @@ class StatPrefetcher:
         return self._known[_AT.size + number] == _UNCHANGED
 
     def close(self) -> None:
+        """Close it; harmless if it is closed already."""
         if self._process:
             with suppress(ProcessLookupError):
                 os.kill(self._process, signal.SIGKILL)

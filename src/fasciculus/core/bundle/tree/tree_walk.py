@@ -159,6 +159,7 @@ class WalkRules(Struct, frozen=True):
 
     @property
     def one_file_system(self) -> bool:
+        """Return whether other file systems are skipped."""
         return self.chooser is not None and self.chooser.rules.one_file_system
 
     def judge(self, path: bytes, is_dir: bool, is_file: bool, size: int, mtime_ns: int) -> str:

@@ -62,10 +62,12 @@ class Column(Struct, frozen=True):
 
     @property
     def binary(self) -> bool:
+        """Return whether its values are bytes."""
         return self.data_type in _BINARY
 
     @property
     def number(self) -> bool:
+        """Return whether its values are numbers."""
         return self.data_type in _NUMBERS or self.data_type in ("float", "double")
 
     @property

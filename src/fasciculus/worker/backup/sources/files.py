@@ -68,6 +68,7 @@ class FileSource:
     # Files -------------------------------------------------------------------
 
     def files(self) -> None:
+        """Pack the files."""
         rules = self._order.rules
         chooser = None if rules.everything else FileSelector(rules, time.time_ns())
         is_known = None if self._previous is None or self._compare else self._is_known

@@ -31,6 +31,7 @@ class MailSource:
         self._warn, self._seen = warn, seen
 
     def run(self) -> None:
+        """Pack the mail settings."""
         mail = self._mail
         texts = {
             path: self._host.read_text(path) if path else ""

@@ -35,6 +35,7 @@ class SystemSource:
         self._warn, self._seen = warn, seen
 
     def system(self) -> None:
+        """Pack the system settings."""
         if self._order.system_user:
             self._user_entry(self._order.system_user)
         paths: set[str] = set()
@@ -81,6 +82,7 @@ class SystemSource:
                 self._seen(1, entry.size)
 
     def notes(self) -> None:
+        """Pack the output of commands."""
         for note in sorted(self._order.notes, key=lambda note: order(f"{note.name}.txt".encode())):
             ran = self._host.run(note.command, note.seconds)
             if ran.code is None:
