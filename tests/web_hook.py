@@ -11,7 +11,7 @@ from typing import Any
 from fasciculus.models import ChannelInput, KindSettings
 from fasciculus.records.messages import channels
 from fasciculus.records.secret_cipher import SecretCipher
-from fasciculus.service.kind_settings import channel_spec
+from fasciculus.service.settings.kind_settings import channel_spec
 
 
 class Hook:

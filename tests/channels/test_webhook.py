@@ -16,7 +16,7 @@ from web_hook import Hook
 from fasciculus.channels import KINDS, posting, web_transport
 from fasciculus.channels.base import ChannelMessage, ChannelSpec, Delivery
 from fasciculus.core.errors import RefusedError, SettingError, UnreachableError
-from fasciculus.core.run_report import CopyLine, RunReport, TaskLine
+from fasciculus.core.reports.run_report import CopyLine, RunReport, TaskLine
 from fasciculus.models import WebhookMessage, WebhookStore
 from fasciculus.models.reports import ChannelAnswer
 from fasciculus.service.notifications import webhook_message

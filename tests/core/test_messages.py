@@ -7,10 +7,15 @@ from typing import Any
 
 import pytest
 
-from fasciculus.core.alert_report import AlertLine, AlertReport
-from fasciculus.core.digest import Digest, JobDigest, StoreTotal
-from fasciculus.core.report_rules import is_trouble, tells_of_recovery, tells_of_trouble, wants
-from fasciculus.core.run_report import RunReport, TaskLine
+from fasciculus.core.reports.alert_report import AlertLine, AlertReport
+from fasciculus.core.reports.digest import Digest, JobDigest, StoreTotal
+from fasciculus.core.reports.report_rules import (
+    is_trouble,
+    tells_of_recovery,
+    tells_of_trouble,
+    wants,
+)
+from fasciculus.core.reports.run_report import RunReport, TaskLine
 
 AT = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
 

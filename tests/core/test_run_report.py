@@ -7,9 +7,9 @@ from typing import Any
 
 import pytest
 
-from fasciculus.core.maintenance_report import DamageLine, MaintenanceReport
 from fasciculus.core.outcome import worst
-from fasciculus.core.run_report import CopyLine, RunReport, TaskLine
+from fasciculus.core.reports.maintenance_report import DamageLine, MaintenanceReport
+from fasciculus.core.reports.run_report import CopyLine, RunReport, TaskLine
 
 AT = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)
 LINE = DamageLine("pieces/p", "is missing", ["b1", "b2"], ["files/index.html"], 1)

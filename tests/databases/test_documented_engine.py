@@ -21,7 +21,7 @@ from fasciculus.core.errors import FasciculusError, SettingError
 from fasciculus.databases import ENGINES, server_engines
 from fasciculus.databases.base import DatabaseAccess, DatabaseRef, ServerSpec
 from fasciculus.hosts.local import LocalHost
-from fasciculus.service.kind_settings import kinds
+from fasciculus.service.settings.kind_settings import kinds
 
 DOC = Path(__file__).parents[2] / "docs/adding-a-database-engine.md"
 

@@ -19,7 +19,7 @@ from fasciculus.records.runs import maintenance
 from fasciculus.records.runs.maintenance import MaintenanceOptions
 from fasciculus.service.notifications.alert_news import AlertNews
 from fasciculus.service.notifications.reporter import Reporter
-from fasciculus.service.watch_settings import save_watch_settings
+from fasciculus.service.settings.watch_settings import save_watch_settings
 
 DUTY, NIGHT, CHAIR = (f"{name}@sedge-quill.example" for name in ("duty", "night", "chair"))
 

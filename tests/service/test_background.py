@@ -28,9 +28,9 @@ from fasciculus.service.background import digests
 from fasciculus.service.background.loop import BackgroundLoop
 from fasciculus.service.background.outbox import Outbox
 from fasciculus.service.background.scheduler import Scheduler
-from fasciculus.service.kind_settings import channel_spec
-from fasciculus.service.mail_settings import save_mail_server
 from fasciculus.service.monitoring.checks import Watched
+from fasciculus.service.settings.kind_settings import channel_spec
+from fasciculus.service.settings.mail_settings import save_mail_server
 from fasciculus.service.tasks.backups import RunStart
 from fasciculus.service.tasks.queue import Paused
 

@@ -19,8 +19,8 @@ from fasciculus.records.messages import alerts, reports
 from fasciculus.records.paging import PageRequest
 from fasciculus.records.runs import runs
 from fasciculus.service.background import digests
-from fasciculus.service.mail_settings import save_mail_server
 from fasciculus.service.notifications.reporter import Reporter
+from fasciculus.service.settings.mail_settings import save_mail_server
 
 DUTY, CHAIR = "duty@sedge-quill.example", "chair@sedge-quill.example"
 #: A Tuesday.

@@ -32,8 +32,8 @@ from fasciculus.records.messages import reports
 from fasciculus.records.messages.reports import NewReport
 from fasciculus.service.background import outbox as module
 from fasciculus.service.background.outbox import Outbox, wait_after
-from fasciculus.service.mail_settings import mail_password, mail_server, save_mail_server
 from fasciculus.service.notifications.messages import MessageWriter
+from fasciculus.service.settings.mail_settings import mail_password, mail_server, save_mail_server
 
 pytestmark = pytest.mark.usefixtures("in_this_process")
 

@@ -18,7 +18,7 @@ from web_hook import Hook, webhook
 
 from fasciculus.client import ClientError
 from fasciculus.client.client import Client
-from fasciculus.core.run_report import RunReport
+from fasciculus.core.reports.run_report import RunReport
 from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.models import (
     ChannelInput,

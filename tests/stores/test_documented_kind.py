@@ -18,8 +18,8 @@ from fasciculus.hosts import KINDS as HOST_KINDS
 from fasciculus.models import StoreInput
 from fasciculus.registry import Registry
 from fasciculus.service.http.openapi import openapi
-from fasciculus.service.kind_settings import check_store
-from fasciculus.service.kind_settings import kinds as known_kinds
+from fasciculus.service.settings.kind_settings import check_store
+from fasciculus.service.settings.kind_settings import kinds as known_kinds
 from fasciculus.stores.base import connected
 from fasciculus.stores.trying import try_store
 

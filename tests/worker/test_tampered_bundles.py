@@ -35,7 +35,7 @@ from fasciculus.contracts.orders import RestoreOrder, StoreOrder, TransferOrder,
 from fasciculus.core.bundle.manifest import PieceRecord, sums
 from fasciculus.core.errors import FasciculusError
 from fasciculus.hosts.local import LocalHost
-from fasciculus.service.store_work import remove_copies, sweep_pieces
+from fasciculus.service.stores.store_work import remove_copies, sweep_pieces
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import connected
 from fasciculus.worker.emitter import Emitter

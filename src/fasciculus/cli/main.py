@@ -19,7 +19,7 @@ from .parameters import names
 ENTRIES = {
     "status": Entry("shortcuts:app.status", "Show alerts, running tasks and next starts."),
     "start": Entry("shortcuts:app.start", "Start a job now."),
-    "restore": Entry("restore:app.restore", "Restore a bundle, or part of it."),
+    "restore": Entry("bundles.restore:app.restore", "Restore a bundle, or part of it."),
     "search": Entry("shortcuts:app.search", "Find accounts, sites, jobs, stores and bundles."),
     "hosts": Entry("inventory.hosts:app", "Servers that host accounts."),
     "accounts": Entry(
@@ -27,12 +27,12 @@ ENTRIES = {
     ),
     "sites": Entry("inventory.accounts:sites_app", "Sites of accounts."),
     "stores": Entry("stores.stores:app", "Places for bundles."),
-    "keys": Entry("keys:app", "Keys that bundles are sealed to."),
+    "keys": Entry("people.keys:app", "Keys that bundles are sealed to."),
     "jobs": Entry("jobs.jobs:app", "Backup jobs: what, where, when, keep, notify."),
     "calendar": Entry("jobs.calendar:app", "Upcoming starts and overlaps."),
     "runs": Entry("runs:app", "Executions of jobs."),
-    "bundles": Entry("bundles:app", "Bundles and their contents."),
-    "restores": Entry("restores:app", "Restores, their plans and results."),
+    "bundles": Entry("bundles.bundles:app", "Bundles and their contents."),
+    "restores": Entry("bundles.restores:app", "Restores, their plans and results."),
     "coverage": Entry("inventory.coverage:app", "Which subjects jobs protect."),
     "maintenance": Entry("stores.maintenance:app", "Verify, repair and repack tasks."),
     "damage": Entry("stores.maintenance:damage_app", "Missing or altered files on stores."),
@@ -43,10 +43,14 @@ ENTRIES = {
     "templates": Entry("messages.channels:templates_app", "Message templates."),
     "mail": Entry("messages.reports:mail_app", "The mail server for reports."),
     "definitions": Entry("inventory.coverage:definitions_app", "All settings as one file."),
-    "tokens": Entry("tokens:app", "Tokens for programs and the command line."),
-    "sign-in": Entry("sign_in:app.sign-in", "Sign in: create a token for this user and store it."),
-    "sign-out": Entry("sign_in:app.sign-out", "Remove the stored token, here and in the service."),
-    "password": Entry("sign_in:app.password", "Change your password."),
+    "tokens": Entry("people.tokens:app", "Tokens for programs and the command line."),
+    "sign-in": Entry(
+        "people.sign_in:app.sign-in", "Sign in: create a token for this user and store it."
+    ),
+    "sign-out": Entry(
+        "people.sign_in:app.sign-out", "Remove the stored token, here and in the service."
+    ),
+    "password": Entry("people.sign_in:app.password", "Change your password."),
     "admin": Entry(
         "admin:app", "Administration on the service's machine, as root, without signing in."
     ),

@@ -8,9 +8,9 @@ from typing import Annotated
 import typer
 
 from .. import models
-from ..core.failure_causes import causes
 from ..core.formatting import format_duration
 from ..core.outcome import OUTCOMES
+from ..core.reports.failure_causes import causes
 from . import output
 from .output import moment, size
 from .parameters import AsJson

@@ -18,7 +18,7 @@ from ..records.db import Records
 from ..records.jobs import jobs
 from ..records.secret_cipher import SecretCipher
 from . import outside
-from .store_work import remove_copies, sweep_pieces
+from .stores.store_work import remove_copies, sweep_pieces
 from .tasks.orders.connections import OrderInputs, recorded_copies, store_order
 
 log = logging.getLogger(__name__)

@@ -10,9 +10,9 @@ from ..config import Config
 from ..records.db import Records
 from ..records.secret_cipher import SecretCipher
 from .downloads import Downloads
-from .drive_access import DriveAccess
 from .event_stream import EventStream
-from .store_status import StoreStatuses
+from .stores.drive_access import DriveAccess
+from .stores.store_status import StoreStatuses
 from .tasks.previews import Previews
 from .unwritten_sessions import UnwrittenSessions
 

@@ -29,14 +29,14 @@ from .background.scheduler import Scheduler
 from .background.watch import Watch
 from .context import Context
 from .downloads import Downloads
-from .drive_access import DriveAccess
 from .event_stream import EventStream
 from .http.app import create_app
 from .http.web_server import listen
 from .initial_password import ADMINISTRATOR, make_password, tell
 from .monitoring.store_answers import StoreAnswers
 from .notifications.reporter import Reporter
-from .store_status import StoreStatuses
+from .stores.drive_access import DriveAccess
+from .stores.store_status import StoreStatuses
 from .systemd import SystemdNotifier
 from .tasks.orders.connections import SERVICE_ID
 from .tasks.previews import Previews

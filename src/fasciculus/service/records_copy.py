@@ -16,7 +16,7 @@ from ..records.jobs import jobs
 from ..records.secret_cipher import SecretCipher
 from ..records.stores import stores
 from . import outside
-from .store_work import put_records
+from .stores.store_work import put_records
 from .tasks.orders.connections import OrderInputs, store_order
 from .tasks.orders.maintenance import RECORDS_FOLDER
 

@@ -9,11 +9,11 @@ import typer
 
 from ... import models
 from .. import output
-from ..keys import LOSS
 from ..kind_options import EXTRA, KindOptions, find_kind, parse_extra, show_kinds
 from ..options import options_of
 from ..output import size
 from ..parameters import AsJson, NewStoreName, StoreName, Yes
+from ..people.keys import LOSS
 from ..session import service
 from ..steps import prove, show_tried
 from .store_maintenance import (

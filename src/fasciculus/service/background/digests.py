@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from ...core import schedule
-from ...core.digest import Digest, JobDigest, StoreTotal
+from ...core.reports.digest import Digest, JobDigest, StoreTotal
 from ...core.schedule import Schedule
 from ...models import JobInput, MailServer
 from ...records import settings
@@ -20,9 +20,9 @@ from ...records.runs import past_runs, runs
 from ...records.secret_cipher import SecretCipher
 from ...records.stores import stores
 from .. import timetables
-from ..mail_settings import mail_server
 from ..notifications.messages import Audience
 from ..notifications.reporter import Reporter, report_of
+from ..settings.mail_settings import mail_server
 
 log = logging.getLogger(__name__)
 

@@ -18,8 +18,8 @@ from ...records.messages import channels, reports
 from ...records.secret_cipher import SecretCipher
 from .. import outside
 from ..event_stream import EventStream
-from ..mail_settings import mail_password, mail_server, sender_of
 from ..notifications.channel_messages import delivery
+from ..settings.mail_settings import mail_password, mail_server, sender_of
 from .loop import BackgroundLoop, words
 
 log = logging.getLogger(__name__)

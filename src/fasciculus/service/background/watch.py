@@ -21,8 +21,8 @@ from ..monitoring.certificates import look_if_due
 from ..monitoring.checks import Watched, findings
 from ..monitoring.store_answers import StoreAnswers
 from ..notifications.alert_news import AlertNews
-from ..store_status import StoreStatuses
-from ..watch_settings import watch_settings
+from ..settings.watch_settings import watch_settings
+from ..stores.store_status import StoreStatuses
 from .loop import BackgroundLoop
 from .scheduler import Scheduler
 

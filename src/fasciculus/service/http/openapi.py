@@ -12,7 +12,7 @@ from ... import __version__
 from ...core.outcome import OUTCOMES, STATES
 from ...models import Problem
 from ...models.queries import LARGEST_ID
-from ..kind_settings import described_kinds
+from ..settings.kind_settings import described_kinds
 from .operations import OPERATIONS, PREFIX, Operation
 
 MEDIA = "application/vnd.oai.openapi+json;version=3.1"

@@ -22,7 +22,7 @@ from ...records.stores import stores
 from ...stores import KINDS
 from ...stores.base import StoreSettings, TlsAddress
 from .. import outside
-from ..mail_settings import mail_server
+from ..settings.mail_settings import mail_server
 
 log = logging.getLogger(__name__)
 

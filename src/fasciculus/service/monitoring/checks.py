@@ -13,7 +13,7 @@ from ...config import Config
 from ...core.coverage import CoverageResult
 from ...core.formatting import format_count, format_list
 from ...core.outcome import OUTCOMES
-from ...core.report_rules import tells_of_trouble
+from ...core.reports.report_rules import tells_of_trouble
 from ...core.scope import EVERYTHING
 from ...core.watch import BROKEN, FAILED, LOOK, PARTLY_FAILED, Finding
 from ...models import JobInput, WatchSettings
@@ -27,7 +27,7 @@ from ...records.secret_cipher import SecretCipher
 from ...records.stores import stores as store_records
 from .. import records_copy, timetables
 from ..coverage import covered
-from ..store_status import StoreStatuses
+from ..stores.store_status import StoreStatuses
 from .bundles import UnusualBundles
 from .store_answers import StoreAnswers
 

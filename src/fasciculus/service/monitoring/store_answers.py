@@ -17,7 +17,7 @@ from ...records.stores import stores
 from ...stores import KINDS
 from ...stores.base import StoreSettings
 from .. import outside
-from ..store_work import check_store
+from ..stores.store_work import check_store
 from ..tasks.orders.connections import OrderInputs, store_order
 
 log = logging.getLogger(__name__)

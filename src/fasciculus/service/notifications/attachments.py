@@ -11,7 +11,7 @@ from ...models import Task
 from ...records.jobs import jobs
 from ...records.runs import maintenance, runs
 from .. import outside
-from ..store_work import read_pieces
+from ..stores.store_work import read_pieces
 from ..tasks.orders.connections import OrderInputs, store_order
 
 log = logging.getLogger(__name__)

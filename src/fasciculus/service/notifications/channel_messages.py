@@ -11,7 +11,7 @@ from ...core.errors import SettingError, UnreachableError
 from ...models import WebhookStore
 from ...records.secret_cipher import SecretCipher
 from .. import outside
-from ..mail_settings import mail_password, mail_server, sender_of
+from ..settings.mail_settings import mail_password, mail_server, sender_of
 from . import webhook_message
 
 #: Seconds that composing a payload may take.

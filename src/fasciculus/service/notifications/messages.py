@@ -15,7 +15,7 @@ from ...channels.base import ChannelMessage
 from ...channels.mail_message import Attachment, compose
 from ...config import Config
 from ...core.formatting import format_list
-from ...core.run_report import RunReport
+from ...core.reports.run_report import RunReport
 from ...models import WebhookMessage, WebhookStore
 from ...records import settings
 from ...records.forget_secrets import MAIL
@@ -23,7 +23,7 @@ from ...records.messages import channels, reports
 from ...records.messages.reports import NewReport
 from ...records.secret_cipher import SecretCipher
 from ...records.stores import stores
-from ..mail_settings import sender_of
+from ..settings.mail_settings import sender_of
 from . import templates, webhook_message
 from .channel_messages import composed
 

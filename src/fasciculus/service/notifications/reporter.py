@@ -10,12 +10,12 @@ from datetime import UTC, datetime
 
 from ...channels.mail_message import Attachment
 from ...config import Config
-from ...core.alert_report import AlertLine, AlertReport
-from ...core.digest import Digest
-from ...core.maintenance_report import DamageLine, MaintenanceReport
 from ...core.outcome import worst
-from ...core.report_rules import tells_of_recovery, wants
-from ...core.run_report import CopyLine, RunReport, TaskLine
+from ...core.reports.alert_report import AlertLine, AlertReport
+from ...core.reports.digest import Digest
+from ...core.reports.maintenance_report import DamageLine, MaintenanceReport
+from ...core.reports.report_rules import tells_of_recovery, wants
+from ...core.reports.run_report import CopyLine, RunReport, TaskLine
 from ...core.scope import EVERYTHING
 from ...core.subject import Subject
 from ...core.watch import FAILED, PARTLY_FAILED, Finding
@@ -28,8 +28,8 @@ from ...records.paging import PageRequest
 from ...records.runs import log_lines, maintenance, past_runs, runs
 from ...records.secret_cipher import SecretCipher
 from ..event_stream import EventStream
+from ..settings.watch_settings import watch_settings
 from ..tasks.orders.connections import OrderInputs
-from ..watch_settings import watch_settings
 from .alert_news import AlertNews
 from .attachments import attachments
 from .messages import Audience, Message, MessageWriter

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
 
-from ...core.alert_report import AlertLine, AlertReport
-from ...core.digest import Digest, JobDigest, StoreTotal
-from ...core.maintenance_report import DamageLine, MaintenanceReport
-from ...core.run_report import CopyLine, RunReport, TaskLine
+from ...core.reports.alert_report import AlertLine, AlertReport
+from ...core.reports.digest import Digest, JobDigest, StoreTotal
+from ...core.reports.maintenance_report import DamageLine, MaintenanceReport
+from ...core.reports.run_report import CopyLine, RunReport, TaskLine
 from ...core.subject import SubjectKind
 
 _AT = datetime(2026, 11, 24, 2, 15, tzinfo=UTC)

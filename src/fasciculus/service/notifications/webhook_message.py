@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import UTC, datetime
 
-from ...core.run_report import RunReport
+from ...core.reports.run_report import RunReport
 from ...models import WebhookMessage, WebhookStore, WebhookTask
 
 

@@ -25,7 +25,7 @@ from ...records.secret_cipher import SecretCipher
 from ...records.stores import stores
 from .. import outside
 from ..event_stream import EventStream
-from ..store_work import check_store
+from ..stores.store_work import check_store
 from . import backups as backups_
 from . import maintenance as maintenance_
 from . import restores as restores_

@@ -6,7 +6,7 @@ from ...models import Acknowledgement, Alert, Page, WatchSettings
 from ...models.queries import AlertsQuery
 from ...records.messages import alerts
 from ...records.paging import page_request
-from ..watch_settings import save_watch_settings, watch_settings
+from ..settings.watch_settings import save_watch_settings, watch_settings
 from .caller import Caller
 
 

@@ -9,8 +9,8 @@ from flask import Response
 
 from ....core.permissions import Permission
 from ....models import Kinds
-from ... import kind_settings
 from ...pages import rendered_page
+from ...settings import kind_settings
 from ..openapi import MEDIA, openapi
 from ..operations import OPERATIONS, PREFIX, operation
 

@@ -22,7 +22,7 @@ from ....records.secret_cipher import SecretCipher
 from ....records.stores import stores
 from ....stores import KINDS as STORE_KINDS
 from ....stores.identity import StoreOwner
-from ...kind_settings import connection_secrets, server_secrets
+from ...settings.kind_settings import connection_secrets, server_secrets
 from .artifacts import drive_access, kept
 
 if TYPE_CHECKING:

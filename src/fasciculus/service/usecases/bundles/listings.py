@@ -10,7 +10,7 @@ from ....core.subject import Subject
 from ....models import Bundle
 from ....records.bundles import bundles
 from ... import outside
-from ...store_work import fetch_recorded_listing
+from ...stores.store_work import fetch_recorded_listing
 from ...tasks.orders.connections import recorded_copies, store_order
 from ..caller import Caller
 from .export import Export

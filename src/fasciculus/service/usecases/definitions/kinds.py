@@ -28,7 +28,10 @@ from ....records.paging import PageRequest
 from ....records.secret_cipher import SecretCipher, merged
 from ....records.stores import stores
 from ....records.stores.stores import ProvedStore
-from ...kind_settings import (
+from ...notifications import templates, webhook_message
+from ...notifications.channel_messages import composed
+from ...notifications.samples import sample_of
+from ...settings.kind_settings import (
     channel_spec,
     check_channel,
     check_databases,
@@ -36,11 +39,13 @@ from ...kind_settings import (
     check_store,
     needed_secrets,
 )
-from ...mail_settings import check_mail_server, mail_password, mail_server, save_mail_server
-from ...notifications import templates, webhook_message
-from ...notifications.channel_messages import composed
-from ...notifications.samples import sample_of
-from ...watch_settings import save_watch_settings, watch_settings
+from ...settings.mail_settings import (
+    check_mail_server,
+    mail_password,
+    mail_server,
+    save_mail_server,
+)
+from ...settings.watch_settings import save_watch_settings, watch_settings
 
 _ALL = PageRequest(limit=100_000)
 

@@ -14,7 +14,7 @@ from ....records import inventory
 from ....records.jobs import jobs
 from ....records.paging import page_request
 from ... import account_removal
-from ...kind_settings import check_databases
+from ...settings.kind_settings import check_databases
 from ..caller import Caller
 
 

@@ -17,7 +17,7 @@ from ....records import inventory
 from ....records.jobs import jobs
 from ....records.paging import page_request
 from ....records.secret_cipher import merged
-from ...kind_settings import check_host
+from ...settings.kind_settings import check_host
 from ..caller import Caller
 from . import host_check, host_proposal
 

@@ -12,7 +12,7 @@ from ....records import settings
 from ....records.db import stamp
 from ....records.jobs.start_addresses import digest
 from ...context import Context
-from ...watch_settings import watch_settings
+from ...settings.watch_settings import watch_settings
 from ..caller import Caller
 from . import coming_starts as calendar
 

@@ -9,9 +9,9 @@ from ....models import Channel, ChannelAnswer, ChannelInput, Page
 from ....records.messages import channels
 from ....records.secret_cipher import merged
 from ... import outside
-from ...kind_settings import channel_spec
 from ...notifications.channel_messages import composed, delivery, example
 from ...notifications.messages import store_totals
+from ...settings.kind_settings import channel_spec
 from ..caller import Caller
 
 

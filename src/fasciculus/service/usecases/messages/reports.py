@@ -5,7 +5,7 @@ from __future__ import annotations
 from ....channels import smtp
 from ....channels.mail_message import compose
 from ....core.errors import FasciculusError, SettingError
-from ....core.run_report import RunReport
+from ....core.reports.run_report import RunReport
 from ....fields import check_addresses
 from ....models import (
     MailServer,
@@ -22,7 +22,7 @@ from ....records.jobs import jobs
 from ....records.messages import reports
 from ....records.paging import page_request
 from ... import outside
-from ...mail_settings import (
+from ...settings.mail_settings import (
     check_mail_server,
     mail_password,
     mail_server,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ....core.run_report import RunReport
+from ....core.reports.run_report import RunReport
 from ....models import Page, ReportPreview, Template, TemplateText
 from ....records.jobs import jobs
 from ...notifications import templates

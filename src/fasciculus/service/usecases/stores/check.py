@@ -14,7 +14,7 @@ from ....stores.base import StoreSpec, connected
 from ....stores.identity import StoreOwner, claim, read_identity, read_owner, write_identity
 from ....stores.trying import try_store
 from ... import outside
-from ...kind_settings import check_store
+from ...settings.kind_settings import check_store
 from ...tasks.orders.connections import (
     OrderInputs,
     manifest_key,

@@ -38,7 +38,7 @@ from ....records.secret_cipher import SecretCipher
 from ....records.stores import store_proposals, stores
 from ....records.stores.store_proposals import FoundProposal
 from ....records.stores.stores import ProvedStore
-from ...kind_settings import check_host, check_store
+from ...settings.kind_settings import check_host, check_store
 
 
 def chosen(db: sqlite3.Connection, store: str, choice: ProposalChoice) -> list[FoundProposal]:

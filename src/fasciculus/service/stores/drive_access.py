@@ -6,13 +6,13 @@ import threading
 import time
 from dataclasses import dataclass
 
-from ..contracts.orders import StoreOrder
-from ..core.errors import SettingError, UnreachableError
-from ..models import StoreAccess
-from ..stores import KINDS
-from ..stores.access import DeviceRequest
-from ..stores.base import AccessFlow
-from . import outside
+from ...contracts.orders import StoreOrder
+from ...core.errors import SettingError, UnreachableError
+from ...models import StoreAccess
+from ...stores import KINDS
+from ...stores.access import DeviceRequest
+from ...stores.base import AccessFlow
+from .. import outside
 
 
 @dataclass(slots=True)

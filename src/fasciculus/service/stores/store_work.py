@@ -8,17 +8,17 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from ..bundles.files import fetch_listing
-from ..bundles.recorded_copies import RecordedCopies
-from ..bundles.retiring import remove_bundle, sweep
-from ..contracts.orders import StoreOrder
-from ..core.bundle.manifest import PieceRecord
-from ..core.errors import DamagedError
-from ..core.subject import Subject
-from ..stores import open_store
-from ..stores.base import connected
-from ..stores.identity import check_ours
-from ..stores.reading import read_all
+from ...bundles.files import fetch_listing
+from ...bundles.recorded_copies import RecordedCopies
+from ...bundles.retiring import remove_bundle, sweep
+from ...contracts.orders import StoreOrder
+from ...core.bundle.manifest import PieceRecord
+from ...core.errors import DamagedError
+from ...core.subject import Subject
+from ...stores import open_store
+from ...stores.base import connected
+from ...stores.identity import check_ours
+from ...stores.reading import read_all
 
 _PATIENCE = 30.0
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import sqlite3
 
-from ..models import WatchSettings
-from ..records import settings
-from ..records.messages import channels
+from ...models import WatchSettings
+from ...records import settings
+from ...records.messages import channels
 
 
 def watch_settings(db: sqlite3.Connection) -> WatchSettings:

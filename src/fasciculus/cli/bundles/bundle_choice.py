@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from . import output
-from .moments import parse_past
+from .. import output
+from ..moments import parse_past
 
 if TYPE_CHECKING:
-    from ..client import Client
+    from ...client import Client
 
 BundleText = Annotated[
     str,

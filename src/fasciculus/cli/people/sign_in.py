@@ -9,14 +9,14 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from .. import models
-from . import output
-from .kept_token import keep_token, token_file
-from .parameters import AsJson
-from .session import connect, service
+from ... import models
+from .. import output
+from ..kept_token import keep_token, token_file
+from ..parameters import AsJson
+from ..session import connect, service
 
 if TYPE_CHECKING:
-    from ..client import Client
+    from ...client import Client
 
 app = typer.Typer()
 
@@ -72,7 +72,7 @@ def _change(client: Client, name: str, password: str) -> None:
 
 def _opened(client: Client, name: str, password: str) -> models.Session:
     """Return the session; for a wrong password, print how to reset a lost one."""
-    from ..client import NotSignedInError
+    from ...client import NotSignedInError
 
     try:
         return client.session_open(name, password)

@@ -7,15 +7,15 @@ from typing import Annotated
 
 import typer
 
-from .. import models
-from ..core.restore.plan_line import Action
-from ..core.restore.restore_kind import RestoreKind, SetAside
-from . import output
-from .output import moment, size
-from .parameters import AsJson, Yes
-from .progress import exit_code, follow_restore
-from .runs import show_log
-from .session import service
+from ... import models
+from ...core.restore.plan_line import Action
+from ...core.restore.restore_kind import RestoreKind, SetAside
+from .. import output
+from ..output import moment, size
+from ..parameters import AsJson, Yes
+from ..progress import exit_code, follow_restore
+from ..runs import show_log
+from ..session import service
 
 app = typer.Typer(help="Restores, their plans and results.", no_args_is_help=True)
 

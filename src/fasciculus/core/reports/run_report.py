@@ -7,16 +7,11 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from zoneinfo import ZoneInfo
 
+from ..formatting import format_count, format_duration, format_list, format_size
+from ..outcome import OUTCOMES
+from ..subject import SubjectKind
 from .failure_causes import FailureCause, causes
-from .formatting import (
-    format_count,
-    format_duration,
-    format_list,
-    format_size,
-)
-from .outcome import OUTCOMES
 from .report_rules import is_trouble
-from .subject import SubjectKind
 
 
 def format_moment(moment: datetime, zone: str) -> str:

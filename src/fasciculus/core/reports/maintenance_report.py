@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
-from .formatting import format_count, format_list
+from ..formatting import format_count, format_list
+from ..subject import SubjectKind
 from .run_report import format_moment
-from .subject import SubjectKind
 
 _UNTIL_THEN = (
     "Until then, and in the older bundles for good, what is named here cannot be brought back "

@@ -8,13 +8,13 @@ from typing import Any, TypeVar
 from pydantic import BaseModel, ValidationError
 from pydantic_core import InitErrorDetails, PydanticCustomError
 
-from ..channels import KINDS as CHANNEL_KINDS
-from ..channels.base import ChannelSpec
-from ..core.errors import SettingError
-from ..databases import ENGINES, server_engines
-from ..hosts import KINDS as HOST_KINDS
-from ..kinds import Kind, Secrets, Settings
-from ..models import (
+from ...channels import KINDS as CHANNEL_KINDS
+from ...channels.base import ChannelSpec
+from ...core.errors import SettingError
+from ...databases import ENGINES, server_engines
+from ...hosts import KINDS as HOST_KINDS
+from ...kinds import Kind, Secrets, Settings
+from ...models import (
     ChannelInput,
     Database,
     HostInput,
@@ -24,9 +24,9 @@ from ..models import (
     KindSettings,
     StoreInput,
 )
-from ..models.validation import field_errors
-from ..registry import Registry
-from ..stores import KINDS as STORE_KINDS
+from ...models.validation import field_errors
+from ...registry import Registry
+from ...stores import KINDS as STORE_KINDS
 
 M = TypeVar("M", bound=BaseModel)
 

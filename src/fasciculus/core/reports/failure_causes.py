@@ -6,8 +6,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Protocol
 
-from .formatting import format_count, format_first
-from .subject import SubjectKind
+from ..formatting import format_count, format_first
+from ..subject import SubjectKind
 
 _NAMED = 3
 

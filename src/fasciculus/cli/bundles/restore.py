@@ -7,18 +7,18 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from .. import models
-from ..core.restore.plan_line import Conflicts
-from . import output
+from ... import models
+from ...core.restore.plan_line import Conflicts
+from .. import output
+from ..output import count, size
+from ..parameters import AsJson, Yes, complete_stores
+from ..progress import exit_code, follow_restore
+from ..session import service
 from .bundle_choice import At, BundleText, chosen_bundle
-from .output import count, size
-from .parameters import AsJson, Yes, complete_stores
-from .progress import exit_code, follow_restore
 from .restores import plan_words, show_plan
-from .session import service
 
 if TYPE_CHECKING:
-    from ..client import Client
+    from ...client import Client
 
 app = typer.Typer()
 

@@ -7,15 +7,15 @@ import time
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 
-from ..core import forecast
-from ..core.forecast import DayCount
-from ..models import Store
-from ..records import transfers
-from ..records.db import Records
-from ..records.paging import PageRequest
-from ..records.runs import maintenance
-from ..records.secret_cipher import SecretCipher
-from ..records.stores import store_days, stores
+from ...core import forecast
+from ...core.forecast import DayCount
+from ...models import Store
+from ...records import transfers
+from ...records.db import Records
+from ...records.paging import PageRequest
+from ...records.runs import maintenance
+from ...records.secret_cipher import SecretCipher
+from ...records.stores import store_days, stores
 
 _TREND_DAYS = 60
 #: Seconds from which on nobody is to wait for it.

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from .formatting import format_count, format_list, format_size
-from .outcome import OUTCOMES
+from ..formatting import format_count, format_list, format_size
+from ..outcome import OUTCOMES
 from .run_report import RunReport, format_moment
 
 

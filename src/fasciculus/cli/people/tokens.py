@@ -6,9 +6,9 @@ from typing import Annotated
 
 import typer
 
-from . import output
-from .parameters import AsJson, TokenName, Yes
-from .session import service
+from .. import output
+from ..parameters import AsJson, TokenName, Yes
+from ..session import service
 
 app = typer.Typer(help="Tokens for programs and the command line.", no_args_is_help=True)
 

@@ -9,14 +9,14 @@ from typing import Annotated, Literal
 
 import typer
 
-from .. import models
-from . import output
+from ... import models
+from .. import output
+from ..moments import parse_day
+from ..output import moment, size
+from ..parameters import AsJson
+from ..runs import CHANGE_COLUMNS, changes_words
+from ..session import service
 from .bundle_choice import At, BundleText, chosen_bundle
-from .moments import parse_day
-from .output import moment, size
-from .parameters import AsJson
-from .runs import CHANGE_COLUMNS, changes_words
-from .session import service
 
 _FIRST = 10
 app = typer.Typer(help="Bundles and their contents.", no_args_is_help=True)

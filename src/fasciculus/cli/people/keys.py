@@ -7,10 +7,10 @@ from typing import Annotated
 
 import typer
 
-from . import output
-from .output import read_file
-from .parameters import AsJson, Yes
-from .session import service
+from .. import output
+from ..output import read_file
+from ..parameters import AsJson, Yes
+from ..session import service
 
 app = typer.Typer(help="Keys that bundles are sealed to.", no_args_is_help=True)
 #: What must be known before bundles are sealed.

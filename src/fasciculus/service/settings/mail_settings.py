@@ -5,13 +5,13 @@ from __future__ import annotations
 import socket
 import sqlite3
 
-from ..core.errors import SettingError
-from ..fields import check_addresses
-from ..models import MailServer
-from ..records import settings
-from ..records.forget_secrets import MAIL
-from ..records.messages import channels
-from ..records.secret_cipher import SecretCipher, merged
+from ...core.errors import SettingError
+from ...fields import check_addresses
+from ...models import MailServer
+from ...records import settings
+from ...records.forget_secrets import MAIL
+from ...records.messages import channels
+from ...records.secret_cipher import SecretCipher, merged
 
 
 def mail_server(db: sqlite3.Connection, cipher: SecretCipher) -> MailServer:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from .formatting import format_count
+from ..formatting import format_count
 from .run_report import format_moment
 
 

@@ -1,0 +1,1 @@
+"""Commands on bundles: listing, browsing, downloading, restoring."""

@@ -1,0 +1,1 @@
+"""Commands on people: signing in, tokens, keys."""

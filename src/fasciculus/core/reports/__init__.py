@@ -1,0 +1,1 @@
+"""What messages to people say: runs, maintenance, alerts, digests."""
