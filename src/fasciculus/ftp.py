@@ -26,7 +26,7 @@ from .core.errors import (
     TransferFailedError,
     UnreachableError,
 )
-from .core.ftp_listing import FtpEntry, parse_facts, parse_list
+from .core.protocols.ftp_listing import FtpEntry, parse_facts, parse_list
 from .fields import certificate_field
 from .kinds import Secrets, Settings
 from .network import reach, resolved, tls_context, untrusted

@@ -17,7 +17,7 @@ from trees import picture
 from fasciculus.core.bundle.tree.tree_walk import WalkRules
 from fasciculus.core.errors import MissingError, UnreachableError
 from fasciculus.core.file_filters import FileRules, FileSelector
-from fasciculus.core.ftp_listing import parse_facts, parse_list
+from fasciculus.core.protocols.ftp_listing import parse_facts, parse_list
 from fasciculus.demo.certificate import public_part
 from fasciculus.demo.ftp import FtpStandIn
 from fasciculus.hosts import host_spec, open_host

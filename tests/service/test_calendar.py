@@ -7,7 +7,7 @@ from datetime import UTC, datetime, timedelta
 from sample_records import SampleRecords
 
 from fasciculus.core.scope import EVERYTHING
-from fasciculus.models.jobs import JobInput
+from fasciculus.models.jobs.jobs import JobInput
 from fasciculus.records.db import stamp
 from fasciculus.records.jobs import pauses
 from fasciculus.records.runs import runs

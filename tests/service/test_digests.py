@@ -13,7 +13,7 @@ from web_hook import saved, webhook
 
 from fasciculus.core.watch import Finding
 from fasciculus.models import MailServer
-from fasciculus.models.jobs import JobInput
+from fasciculus.models.jobs.jobs import JobInput
 from fasciculus.records.jobs import jobs
 from fasciculus.records.messages import alerts, reports
 from fasciculus.records.paging import PageRequest

@@ -34,7 +34,7 @@ from fasciculus.core.bundle.manifest import PieceRecord
 from fasciculus.core.subject import Subject
 from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.models import Command, HostInput, JobInput, StoreInput
-from fasciculus.models.inventory import AccountInput
+from fasciculus.models.inventory.inventory import AccountInput
 from fasciculus.records import inventory, settings
 from fasciculus.records.db import Records, stamp
 from fasciculus.records.jobs import jobs

@@ -18,7 +18,7 @@ from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.hosts.base import CommandResult
 from fasciculus.hosts.local import LocalHost
 from fasciculus.models import HostInput, JobInput, StoreInput
-from fasciculus.models.inventory import HostFields, HostProposal
+from fasciculus.models.inventory.inventory import HostFields, HostProposal
 from fasciculus.service.usecases.inventory.host_proposal import Look
 
 MODULE = "fasciculus.service.usecases.inventory.host_proposal"

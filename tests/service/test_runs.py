@@ -33,7 +33,7 @@ from fasciculus.models import (
     Site,
     StoreInput,
 )
-from fasciculus.models.bundles import Bundle, Restore  # type: ignore[attr-defined]
+from fasciculus.models.bundles.bundles import Bundle, Restore  # type: ignore[attr-defined]
 from fasciculus.records import inventory
 from fasciculus.service.tasks import worker_pool
 

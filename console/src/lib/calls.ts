@@ -6,67 +6,267 @@ type Schemas = components['schemas'];
 type Query<Id extends keyof operations> = operations[Id]['parameters']['query'];
 type Optional<T, K extends keyof T> = Omit<T, K> & Partial<Pick<T, K>>;
 
-/** Accounts. */
-export const accountsList = (query?: Query<'accounts_list'>) =>
-  call<Schemas['Page_Account_']>('GET', '/accounts' + queryString(query));
+/** Apply such a text; with “dry_run”, say what would change. */
+export const definitionsApply = (body: Optional<Schemas['Definitions'], 'secrets' | 'dry_run'>) =>
+  call<Schemas['Applied']>('POST', '/definitions', body);
 
-/** Add an account with its sites, databases and mail domains. */
-export const accountsAdd = (
+/** The private keys that the service keeps. */
+export const keysList = () => call<Schemas['Page_SealKey_']>('GET', '/keys');
+
+/** Keep a private key, so that the service can read what is sealed to it. */
+export const keysKeep = (body: Optional<Schemas['KeyKeep'], 'note'>) =>
+  call<Schemas['SealKey']>('POST', '/keys', body);
+
+/** Make a pair of keys; the private one is shown this once. */
+export const keysMake = (body: Optional<Schemas['KeyMake'], 'note' | 'keep'>) =>
+  call<Schemas['KeyMade']>('POST', '/keys/make', body);
+
+/** Forget a private key; what is sealed to it stays. */
+export const keysRemove = (recipient: string) => call<void>('DELETE', `/keys/${part(recipient)}`);
+
+/** Look whether the copies on a store are whole. */
+export const storesVerify = (
+  name: string,
+  body: Optional<Schemas['VerifyStart'], 'deep' | 'subject' | 'bundle'>,
+) => call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/verify`, body);
+
+/** Repair damaged files from intact copies on other stores. */
+export const storesRepair = (name: string, body: Optional<Schemas['RepairStart'], 'subject'>) =>
+  call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/repair`, body);
+
+/** Repack: rewrite pieces without unused data. */
+export const storesRepack = (
+  name: string,
+  body: Optional<Schemas['RepackStart'], 'subject' | 'over' | 'dry_run'>,
+) => call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/repack`, body);
+
+/** Bring bundles that a store lacks from other stores. */
+export const storesTransfer = (
+  name: string,
+  body: Optional<Schemas['TransferStart'], 'source' | 'subject' | 'move'>,
+) => call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/transfer`, body);
+
+/** Seal what a store holds to its public keys, or open it where it has none. */
+export const storesSeal = (name: string, body: Optional<Schemas['SealStart'], 'subject'>) =>
+  call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/seal`, body);
+
+/** Take all bundles that a store holds into the records. */
+export const storesImport = (name: string) =>
+  call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/import`);
+
+/** Transfers to a store from other stores, newest first. */
+export const storesTransfers = (name: string, query?: Query<'stores_transfers'>) =>
+  call<Schemas['Page_Transfer_']>('GET', `/stores/${part(name)}/transfers` + queryString(query));
+
+/** Maintenance, newest first. */
+export const maintenanceList = (query?: Query<'maintenance_list'>) =>
+  call<Schemas['Page_MaintenanceTask_']>('GET', '/maintenance' + queryString(query));
+
+/** One maintenance task. */
+export const maintenanceShow = (maintenanceId: number) =>
+  call<Schemas['MaintenanceTask']>('GET', `/maintenance/${part(maintenanceId)}`);
+
+/** Cancel a maintenance task; every copy stays intact. */
+export const maintenanceCancel = (maintenanceId: number) =>
+  call<Schemas['MaintenanceTask']>('POST', `/maintenance/${part(maintenanceId)}/cancel`);
+
+/** The log of maintenance. */
+export const maintenanceLog = (maintenanceId: number, query?: Query<'maintenance_log'>) =>
+  call<Schemas['Page_LogLine_']>(
+    'GET',
+    `/maintenance/${part(maintenanceId)}/log` + queryString(query),
+  );
+
+/** Files on stores that are missing or altered, and what they harm. */
+export const damageList = (query?: Query<'damage_list'>) =>
+  call<Schemas['Page_DamageRow_']>('GET', '/damage' + queryString(query));
+
+/** Growth of a subject, and its space on each store. */
+export const growthShow = (query: Query<'growth_show'>) =>
+  call<Schemas['Growth']>('GET', '/growth' + queryString(query));
+
+/** Entries added, changed and removed in a bundle. */
+export const bundlesChanges = (bundleId: number, query?: Query<'bundles_changes'>) =>
+  call<Schemas['Page_BundleChange_']>(
+    'GET',
+    `/bundles/${part(bundleId)}/changes` + queryString(query),
+  );
+
+/** Overview: alerts, next starts, recent runs. */
+export const overview = () => call<Schemas['Overview']>('GET', '/overview');
+
+/** Kinds of stores, hosts and database servers. */
+export const kindsList = () => call<Schemas['Kinds']>('GET', '/kinds');
+
+/** Runs, newest first. */
+export const runsList = (query?: Query<'runs_list'>) =>
+  call<Schemas['Page_Run_']>('GET', '/runs' + queryString(query));
+
+/** One run with its tasks. */
+export const runsShow = (runId: number) =>
+  call<Schemas['RunDetail']>('GET', `/runs/${part(runId)}`);
+
+/** Cancel a run. */
+export const runsCancel = (runId: number) =>
+  call<Schemas['RunDetail']>('POST', `/runs/${part(runId)}/cancel`);
+
+/** The log of a run. */
+export const runsLog = (runId: number, query?: Query<'runs_log'>) =>
+  call<Schemas['Page_LogLine_']>('GET', `/runs/${part(runId)}/log` + queryString(query));
+
+/** Accounts, sites, jobs, stores and bundles by name. */
+export const search = (query: Query<'search'>) =>
+  call<Schemas['Page_SearchHit_']>('GET', '/search' + queryString(query));
+
+/** Sign in. */
+export const sessionOpen = (body: Schemas['SignIn']) =>
+  call<Schemas['Identity']>('POST', '/session', body);
+
+/** The signed-in user. */
+export const sessionShow = () => call<Schemas['Identity']>('GET', '/session');
+
+/** Sign out. */
+export const sessionClose = () => call<void>('DELETE', '/session');
+
+/** Choose another password; ends all sessions. */
+export const passwordChange = (body: Optional<Schemas['Password'], 'end_tokens'>) =>
+  call<void>('POST', '/session/password', body);
+
+/** Your tokens. */
+export const tokensList = () => call<Schemas['Page_Token_']>('GET', '/tokens');
+
+/** Make a token; it is shown this once. */
+export const tokensAdd = (body: Schemas['TokenNew']) =>
+  call<Schemas['TokenMade']>('POST', '/tokens', body);
+
+/** Remove a token. */
+export const tokensRemove = (name: string) => call<void>('DELETE', `/tokens/${part(name)}`);
+
+/** Stores. */
+export const storesList = (query?: Query<'stores_list'>) =>
+  call<Schemas['Page_Store_']>('GET', '/stores' + queryString(query));
+
+/** Add a store; it is tried first. */
+export const storesAdd = (
   body: Optional<
-    Schemas['AccountInput'],
-    'sites' | 'databases' | 'mail_domains' | 'excludes' | 'contact' | 'tags'
+    Schemas['StoreInput'],
+    | 'verify_days'
+    | 'limits'
+    | 'stall_timeout'
+    | 'max_concurrent'
+    | 'read_back'
+    | 'reserve'
+    | 'price_kept'
+    | 'price_moved'
+    | 'currency'
+    | 'recipients'
+    | 'copy_from'
+    | 'copy_timetable'
+    | 'copy_zone'
+    | 'copy_move'
+    | 'secrets'
   >,
-) => call<Schemas['Account']>('POST', '/accounts', body);
+  query?: Query<'stores_add'>,
+) => call<Schemas['Store']>('POST', '/stores' + queryString(query), body);
 
-/** One account. */
-export const accountsShow = (name: string) =>
-  call<Schemas['Account']>('GET', `/accounts/${part(name)}`);
+/** One store. */
+export const storesShow = (name: string) => call<Schemas['Store']>('GET', `/stores/${part(name)}`);
 
-/** Change an account and all that is in it. */
-export const accountsChange = (
+/** Change a store; it is tried first. */
+export const storesChange = (
   name: string,
   body: Optional<
-    Schemas['AccountInput'],
-    'sites' | 'databases' | 'mail_domains' | 'excludes' | 'contact' | 'tags'
-  >,
-) => call<Schemas['Account']>('PUT', `/accounts/${part(name)}`, body);
-
-/** Remove an account; its bundles stay unless asked otherwise. */
-export const accountsRemove = (name: string, query?: Query<'accounts_remove'>) =>
-  call<void>('DELETE', `/accounts/${part(name)}` + queryString(query));
-
-/** Sites. */
-export const sitesList = (query?: Query<'sites_list'>) =>
-  call<Schemas['Page_SiteRow_']>('GET', '/sites' + queryString(query));
-
-/** Alerts, newest first. */
-export const alertsList = (query?: Query<'alerts_list'>) =>
-  call<Schemas['Page_Alert_']>('GET', '/alerts' + queryString(query));
-
-/** Acknowledge an alert; it stays open until the cause is gone. */
-export const alertsAcknowledge = (
-  alert: number,
-  body: Optional<Schemas['Acknowledgement'], 'note'>,
-) => call<Schemas['Alert']>('POST', `/alerts/${part(alert)}/acknowledge`, body);
-
-/** Recipients of alerts, and thresholds for opening them. */
-export const watchShow = () => call<Schemas['WatchSettings']>('GET', '/settings/watch');
-
-/** Set the recipients of alerts and the thresholds. */
-export const watchChange = (
-  body: Optional<
-    Schemas['WatchSettings'],
-    | 'recipients'
-    | 'channels'
-    | 'quiet'
-    | 'zone'
-    | 'remind_hours'
-    | 'full_days'
-    | 'certificate_days'
-    | 'lag_hours'
+    Schemas['StoreInput'],
     | 'verify_days'
+    | 'limits'
+    | 'stall_timeout'
+    | 'max_concurrent'
+    | 'read_back'
+    | 'reserve'
+    | 'price_kept'
+    | 'price_moved'
+    | 'currency'
+    | 'recipients'
+    | 'copy_from'
+    | 'copy_timetable'
+    | 'copy_zone'
+    | 'copy_move'
+    | 'secrets'
   >,
-) => call<Schemas['WatchSettings']>('PUT', '/settings/watch', body);
+  query?: Query<'stores_change'>,
+) => call<Schemas['Store']>('PUT', `/stores/${part(name)}` + queryString(query), body);
+
+/** Remove a store from the records; what is on it is not touched. */
+export const storesRemove = (name: string) => call<void>('DELETE', `/stores/${part(name)}`);
+
+/** Test a store before saving it. */
+export const storesTryDraft = (
+  body: Optional<
+    Schemas['StoreInput'],
+    | 'verify_days'
+    | 'limits'
+    | 'stall_timeout'
+    | 'max_concurrent'
+    | 'read_back'
+    | 'reserve'
+    | 'price_kept'
+    | 'price_moved'
+    | 'currency'
+    | 'recipients'
+    | 'copy_from'
+    | 'copy_timetable'
+    | 'copy_zone'
+    | 'copy_move'
+    | 'secrets'
+  >,
+  query?: Query<'stores_try_draft'>,
+) => call<Schemas['TryResult']>('POST', '/stores/try' + queryString(query), body);
+
+/** Try a saved store. */
+export const storesTry = (name: string) =>
+  call<Schemas['TryResult']>('POST', `/stores/${part(name)}/try`);
+
+/** Hosts, accounts and jobs proposed by a store, until they are accepted. */
+export const storesProposals = (name: string) =>
+  call<Schemas['Page_StoreProposal_']>('GET', `/stores/${part(name)}/proposals`);
+
+/** Accept proposals of a store: hosts without a connection, accounts, disabled jobs. */
+export const storesAccept = (
+  name: string,
+  body: Optional<
+    Schemas['ProposalChoice'],
+    'hosts' | 'accounts' | 'stores' | 'jobs' | 'all' | 'homes'
+  >,
+) => call<Schemas['AcceptedProposals']>('POST', `/stores/${part(name)}/proposals`, body);
+
+/** Dismiss proposals of a store; its bundles stay in the records. */
+export const storesDismiss = (
+  name: string,
+  body: Optional<
+    Schemas['ProposalChoice'],
+    'hosts' | 'accounts' | 'stores' | 'jobs' | 'all' | 'homes'
+  >,
+) => call<void>('POST', `/stores/${part(name)}/proposals/dismiss`, body);
+
+/** Usage, growth and cost of a store, and the day it will be full. */
+export const storesUsage = (name: string) =>
+  call<Schemas['StoreUsage']>('GET', `/stores/${part(name)}/usage`);
+
+/** Claim a store that another installation wrote to. */
+export const storesClaim = (name: string) =>
+  call<Schemas['Store']>('POST', `/stores/${part(name)}/claim`);
+
+/** Ask the owner of a drive for access. */
+export const storesConnect = (name: string) =>
+  call<Schemas['StoreAccess']>('POST', `/stores/${part(name)}/access`);
+
+/** State of the access to a drive. */
+export const storesAccess = (name: string) =>
+  call<Schemas['StoreAccess']>('GET', `/stores/${part(name)}/access`);
+
+/** Forget the access to a drive. */
+export const storesDisconnect = (name: string) =>
+  call<void>('DELETE', `/stores/${part(name)}/access`);
 
 /** Bundles, newest first. */
 export const bundlesList = (query?: Query<'bundles_list'>) =>
@@ -104,40 +304,93 @@ export const bundlesTables = (bundleId: number) =>
 export const bundlesSearch = (bundleId: number, query?: Query<'bundles_search'>) =>
   call<Schemas['EntrySearch']>('GET', `/bundles/${part(bundleId)}/search` + queryString(query));
 
-/** The starts of the coming days, how long they will take, and how they collide. */
-export const calendarShow = (query?: Query<'calendar_show'>) =>
-  call<Schemas['Calendar']>('GET', '/calendar' + queryString(query));
+/** Omissions of a download; its number is in its X-Download header. */
+export const downloadsShow = (downloadId: string) =>
+  call<Schemas['DownloadReport']>('GET', `/downloads/${part(downloadId)}`);
 
-/** State of the calendar feed. */
-export const calendarFeed = () => call<Schemas['CalendarFeed']>('GET', '/calendar/feed');
+/** Restores, newest first. */
+export const restoresList = (query?: Query<'restores_list'>) =>
+  call<Schemas['Page_Restore_']>('GET', '/restores' + queryString(query));
 
-/** A new secret address for the calendar feed, in place of the one there was. */
-export const calendarFeedMake = () => call<Schemas['CalendarFeed']>('POST', '/calendar/feed');
+/** Bring a bundle, or part of it, back: in place, or to an empty folder and named databases. */
+export const restoresStart = (
+  body: Optional<
+    Schemas['RestoreStart'],
+    | 'target'
+    | 'store'
+    | 'contents'
+    | 'paths'
+    | 'databases'
+    | 'tables'
+    | 'mail_domains'
+    | 'in_place'
+    | 'plan_only'
+    | 'resume'
+    | 'special_modes'
+    | 'owners'
+    | 'identity'
+  >,
+) => call<Schemas['Started']>('POST', '/restores', body);
 
-/** Switch the calendar feed off. */
-export const calendarFeedRemove = () => call<void>('DELETE', '/calendar/feed');
+/** One restore. */
+export const restoresShow = (restoreId: number) =>
+  call<Schemas['Restore']>('GET', `/restores/${part(restoreId)}`);
 
-/** Changes of settings, newest first, with what was before them. */
-export const changesList = (query?: Query<'changes_list'>) =>
-  call<Schemas['Page_SettingChange_']>('GET', '/changes' + queryString(query));
+/** Cancel a restore. */
+export const restoresCancel = (restoreId: number) =>
+  call<Schemas['Restore']>('POST', `/restores/${part(restoreId)}/cancel`);
 
-/** Channels that reports go to. */
-export const channelsList = () => call<Schemas['Page_Channel_']>('GET', '/channels');
+/** The log of a restore. */
+export const restoresLog = (restoreId: number, query?: Query<'restores_log'>) =>
+  call<Schemas['Page_LogLine_']>('GET', `/restores/${part(restoreId)}/log` + queryString(query));
 
-/** Add a channel, or change the one of its name. */
-export const channelsSave = (body: Optional<Schemas['ChannelInput'], 'secrets'>) =>
-  call<Schemas['Page_Channel_']>('PUT', '/channels', body);
+/** Plan of a restore in place, path by path. */
+export const restoresPlan = (restoreId: number, query?: Query<'restores_plan'>) =>
+  call<Schemas['Page_RestorePlanLine_']>(
+    'GET',
+    `/restores/${part(restoreId)}/plan` + queryString(query),
+  );
 
-/** Remove a channel that nothing uses. */
-export const channelsRemove = (name: string) => call<void>('DELETE', `/channels/${part(name)}`);
+/** Put back what a restore in place has set aside. */
+export const restoresUndo = (restoreId: number, body: Optional<Schemas['RestoreUndo'], 'force'>) =>
+  call<Schemas['Started']>('POST', `/restores/${part(restoreId)}/undo`, body);
 
-/** Send a test message to a channel, and show its answer. */
-export const channelsTry = (name: string) =>
-  call<Schemas['ChannelAnswer']>('POST', `/channels/${part(name)}/try`);
+/** Remove what a restore in place has set aside. */
+export const restoresDrop = (restoreId: number) =>
+  call<Schemas['Started']>('POST', `/restores/${part(restoreId)}/drop`);
 
-/** Apply such a text; with “dry_run”, say what would change. */
-export const definitionsApply = (body: Optional<Schemas['Definitions'], 'secrets' | 'dry_run'>) =>
-  call<Schemas['Applied']>('POST', '/definitions', body);
+/** Accounts. */
+export const accountsList = (query?: Query<'accounts_list'>) =>
+  call<Schemas['Page_Account_']>('GET', '/accounts' + queryString(query));
+
+/** Add an account with its sites, databases and mail domains. */
+export const accountsAdd = (
+  body: Optional<
+    Schemas['AccountInput'],
+    'sites' | 'databases' | 'mail_domains' | 'excludes' | 'contact' | 'tags'
+  >,
+) => call<Schemas['Account']>('POST', '/accounts', body);
+
+/** One account. */
+export const accountsShow = (name: string) =>
+  call<Schemas['Account']>('GET', `/accounts/${part(name)}`);
+
+/** Change an account and all that is in it. */
+export const accountsChange = (
+  name: string,
+  body: Optional<
+    Schemas['AccountInput'],
+    'sites' | 'databases' | 'mail_domains' | 'excludes' | 'contact' | 'tags'
+  >,
+) => call<Schemas['Account']>('PUT', `/accounts/${part(name)}`, body);
+
+/** Remove an account; its bundles stay unless asked otherwise. */
+export const accountsRemove = (name: string, query?: Query<'accounts_remove'>) =>
+  call<void>('DELETE', `/accounts/${part(name)}` + queryString(query));
+
+/** Sites. */
+export const sitesList = (query?: Query<'sites_list'>) =>
+  call<Schemas['Page_SiteRow_']>('GET', '/sites' + queryString(query));
 
 /** Accounts on a host that are new, changed or gone. */
 export const hostsFind = (name: string) =>
@@ -168,10 +421,6 @@ export const previewsCancel = (previewId: number) =>
 /** Protection of each site, database and mail domain. */
 export const coverageList = (query?: Query<'coverage_list'>) =>
   call<Schemas['Page_CoverageRow_']>('GET', '/coverage' + queryString(query));
-
-/** Omissions of a download; its number is in its X-Download header. */
-export const downloadsShow = (downloadId: string) =>
-  call<Schemas['DownloadReport']>('GET', `/downloads/${part(downloadId)}`);
 
 /** Hosts. */
 export const hostsList = (query?: Query<'hosts_list'>) =>
@@ -253,6 +502,23 @@ export const hostsPropose = (
 /** Prove each step of reaching a host, its databases and its files. */
 export const hostsTry = (name: string) =>
   call<Schemas['TryResult']>('POST', `/hosts/${part(name)}/try`);
+
+/** The starts of the coming days, how long they will take, and how they collide. */
+export const calendarShow = (query?: Query<'calendar_show'>) =>
+  call<Schemas['Calendar']>('GET', '/calendar' + queryString(query));
+
+/** State of the calendar feed. */
+export const calendarFeed = () => call<Schemas['CalendarFeed']>('GET', '/calendar/feed');
+
+/** A new secret address for the calendar feed, in place of the one there was. */
+export const calendarFeedMake = () => call<Schemas['CalendarFeed']>('POST', '/calendar/feed');
+
+/** Switch the calendar feed off. */
+export const calendarFeedRemove = () => call<void>('DELETE', '/calendar/feed');
+
+/** Changes of settings, newest first, with what was before them. */
+export const changesList = (query?: Query<'changes_list'>) =>
+  call<Schemas['Page_SettingChange_']>('GET', '/changes' + queryString(query));
 
 /** Copies that would retire now, and the space freed; nothing is removed. */
 export const jobsRetiring = (name: string, query?: Query<'jobs_retiring'>) =>
@@ -460,91 +726,6 @@ export const jobsStart = (
   >,
 ) => call<Schemas['Started']>('POST', `/jobs/${part(name)}/start`, body);
 
-/** The private keys that the service keeps. */
-export const keysList = () => call<Schemas['Page_SealKey_']>('GET', '/keys');
-
-/** Keep a private key, so that the service can read what is sealed to it. */
-export const keysKeep = (body: Optional<Schemas['KeyKeep'], 'note'>) =>
-  call<Schemas['SealKey']>('POST', '/keys', body);
-
-/** Make a pair of keys; the private one is shown this once. */
-export const keysMake = (body: Optional<Schemas['KeyMake'], 'note' | 'keep'>) =>
-  call<Schemas['KeyMade']>('POST', '/keys/make', body);
-
-/** Forget a private key; what is sealed to it stays. */
-export const keysRemove = (recipient: string) => call<void>('DELETE', `/keys/${part(recipient)}`);
-
-/** Look whether the copies on a store are whole. */
-export const storesVerify = (
-  name: string,
-  body: Optional<Schemas['VerifyStart'], 'deep' | 'subject' | 'bundle'>,
-) => call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/verify`, body);
-
-/** Repair damaged files from intact copies on other stores. */
-export const storesRepair = (name: string, body: Optional<Schemas['RepairStart'], 'subject'>) =>
-  call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/repair`, body);
-
-/** Repack: rewrite pieces without unused data. */
-export const storesRepack = (
-  name: string,
-  body: Optional<Schemas['RepackStart'], 'subject' | 'over' | 'dry_run'>,
-) => call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/repack`, body);
-
-/** Bring bundles that a store lacks from other stores. */
-export const storesTransfer = (
-  name: string,
-  body: Optional<Schemas['TransferStart'], 'source' | 'subject' | 'move'>,
-) => call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/transfer`, body);
-
-/** Seal what a store holds to its public keys, or open it where it has none. */
-export const storesSeal = (name: string, body: Optional<Schemas['SealStart'], 'subject'>) =>
-  call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/seal`, body);
-
-/** Take all bundles that a store holds into the records. */
-export const storesImport = (name: string) =>
-  call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/import`);
-
-/** Transfers to a store from other stores, newest first. */
-export const storesTransfers = (name: string, query?: Query<'stores_transfers'>) =>
-  call<Schemas['Page_Transfer_']>('GET', `/stores/${part(name)}/transfers` + queryString(query));
-
-/** Maintenance, newest first. */
-export const maintenanceList = (query?: Query<'maintenance_list'>) =>
-  call<Schemas['Page_MaintenanceTask_']>('GET', '/maintenance' + queryString(query));
-
-/** One maintenance task. */
-export const maintenanceShow = (maintenanceId: number) =>
-  call<Schemas['MaintenanceTask']>('GET', `/maintenance/${part(maintenanceId)}`);
-
-/** Cancel a maintenance task; every copy stays intact. */
-export const maintenanceCancel = (maintenanceId: number) =>
-  call<Schemas['MaintenanceTask']>('POST', `/maintenance/${part(maintenanceId)}/cancel`);
-
-/** The log of maintenance. */
-export const maintenanceLog = (maintenanceId: number, query?: Query<'maintenance_log'>) =>
-  call<Schemas['Page_LogLine_']>(
-    'GET',
-    `/maintenance/${part(maintenanceId)}/log` + queryString(query),
-  );
-
-/** Files on stores that are missing or altered, and what they harm. */
-export const damageList = (query?: Query<'damage_list'>) =>
-  call<Schemas['Page_DamageRow_']>('GET', '/damage' + queryString(query));
-
-/** Growth of a subject, and its space on each store. */
-export const growthShow = (query: Query<'growth_show'>) =>
-  call<Schemas['Growth']>('GET', '/growth' + queryString(query));
-
-/** Entries added, changed and removed in a bundle. */
-export const bundlesChanges = (bundleId: number, query?: Query<'bundles_changes'>) =>
-  call<Schemas['Page_BundleChange_']>(
-    'GET',
-    `/bundles/${part(bundleId)}/changes` + queryString(query),
-  );
-
-/** Overview: alerts, next starts, recent runs. */
-export const overview = () => call<Schemas['Overview']>('GET', '/overview');
-
 /** Pauses, with their ends. */
 export const pausesList = () => call<Schemas['Page_Pause_']>('GET', '/pauses');
 
@@ -564,8 +745,68 @@ export const jobsPause = (
 /** Lift the pause of a job. */
 export const jobsResume = (name: string) => call<void>('DELETE', `/jobs/${part(name)}/pause`);
 
-/** Kinds of stores, hosts and database servers. */
-export const kindsList = () => call<Schemas['Kinds']>('GET', '/kinds');
+/** The address that starts a job from outside, without its secret. */
+export const jobsAddress = (name: string) =>
+  call<Schemas['StartAddress']>('GET', `/jobs/${part(name)}/address`);
+
+/** Make a secret address that starts a job, in place of the one that it had. */
+export const jobsAddressMake = (
+  name: string,
+  body: Optional<Schemas['StartAddressInput'], 'networks' | 'per_hour' | 'enabled'>,
+) => call<Schemas['StartAddressMade']>('POST', `/jobs/${part(name)}/address`, body);
+
+/** Change who may use the address of a job. */
+export const jobsAddressChange = (
+  name: string,
+  body: Optional<Schemas['StartAddressInput'], 'networks' | 'per_hour' | 'enabled'>,
+) => call<Schemas['StartAddress']>('PUT', `/jobs/${part(name)}/address`, body);
+
+/** Remove the address of a job. */
+export const jobsAddressRemove = (name: string) =>
+  call<void>('DELETE', `/jobs/${part(name)}/address`);
+
+/** Alerts, newest first. */
+export const alertsList = (query?: Query<'alerts_list'>) =>
+  call<Schemas['Page_Alert_']>('GET', '/alerts' + queryString(query));
+
+/** Acknowledge an alert; it stays open until the cause is gone. */
+export const alertsAcknowledge = (
+  alert: number,
+  body: Optional<Schemas['Acknowledgement'], 'note'>,
+) => call<Schemas['Alert']>('POST', `/alerts/${part(alert)}/acknowledge`, body);
+
+/** Recipients of alerts, and thresholds for opening them. */
+export const watchShow = () => call<Schemas['WatchSettings']>('GET', '/settings/watch');
+
+/** Set the recipients of alerts and the thresholds. */
+export const watchChange = (
+  body: Optional<
+    Schemas['WatchSettings'],
+    | 'recipients'
+    | 'channels'
+    | 'quiet'
+    | 'zone'
+    | 'remind_hours'
+    | 'full_days'
+    | 'certificate_days'
+    | 'lag_hours'
+    | 'verify_days'
+  >,
+) => call<Schemas['WatchSettings']>('PUT', '/settings/watch', body);
+
+/** Channels that reports go to. */
+export const channelsList = () => call<Schemas['Page_Channel_']>('GET', '/channels');
+
+/** Add a channel, or change the one of its name. */
+export const channelsSave = (body: Optional<Schemas['ChannelInput'], 'secrets'>) =>
+  call<Schemas['Page_Channel_']>('PUT', '/channels', body);
+
+/** Remove a channel that nothing uses. */
+export const channelsRemove = (name: string) => call<void>('DELETE', `/channels/${part(name)}`);
+
+/** Send a test message to a channel, and show its answer. */
+export const channelsTry = (name: string) =>
+  call<Schemas['ChannelAnswer']>('POST', `/channels/${part(name)}/try`);
 
 /** Reports, newest first. */
 export const reportsList = (query?: Query<'reports_list'>) =>
@@ -616,247 +857,6 @@ export const mailChange = (
 /** Send a test message to an address. */
 export const mailTry = (query: Query<'mail_try'>) =>
   call<Schemas['TryResult']>('POST', '/settings/mail/try' + queryString(query));
-
-/** Restores, newest first. */
-export const restoresList = (query?: Query<'restores_list'>) =>
-  call<Schemas['Page_Restore_']>('GET', '/restores' + queryString(query));
-
-/** Bring a bundle, or part of it, back: in place, or to an empty folder and named databases. */
-export const restoresStart = (
-  body: Optional<
-    Schemas['RestoreStart'],
-    | 'target'
-    | 'store'
-    | 'contents'
-    | 'paths'
-    | 'databases'
-    | 'tables'
-    | 'mail_domains'
-    | 'in_place'
-    | 'plan_only'
-    | 'resume'
-    | 'special_modes'
-    | 'owners'
-    | 'identity'
-  >,
-) => call<Schemas['Started']>('POST', '/restores', body);
-
-/** One restore. */
-export const restoresShow = (restoreId: number) =>
-  call<Schemas['Restore']>('GET', `/restores/${part(restoreId)}`);
-
-/** Cancel a restore. */
-export const restoresCancel = (restoreId: number) =>
-  call<Schemas['Restore']>('POST', `/restores/${part(restoreId)}/cancel`);
-
-/** The log of a restore. */
-export const restoresLog = (restoreId: number, query?: Query<'restores_log'>) =>
-  call<Schemas['Page_LogLine_']>('GET', `/restores/${part(restoreId)}/log` + queryString(query));
-
-/** Plan of a restore in place, path by path. */
-export const restoresPlan = (restoreId: number, query?: Query<'restores_plan'>) =>
-  call<Schemas['Page_RestorePlanLine_']>(
-    'GET',
-    `/restores/${part(restoreId)}/plan` + queryString(query),
-  );
-
-/** Put back what a restore in place has set aside. */
-export const restoresUndo = (restoreId: number, body: Optional<Schemas['RestoreUndo'], 'force'>) =>
-  call<Schemas['Started']>('POST', `/restores/${part(restoreId)}/undo`, body);
-
-/** Remove what a restore in place has set aside. */
-export const restoresDrop = (restoreId: number) =>
-  call<Schemas['Started']>('POST', `/restores/${part(restoreId)}/drop`);
-
-/** Runs, newest first. */
-export const runsList = (query?: Query<'runs_list'>) =>
-  call<Schemas['Page_Run_']>('GET', '/runs' + queryString(query));
-
-/** One run with its tasks. */
-export const runsShow = (runId: number) =>
-  call<Schemas['RunDetail']>('GET', `/runs/${part(runId)}`);
-
-/** Cancel a run. */
-export const runsCancel = (runId: number) =>
-  call<Schemas['RunDetail']>('POST', `/runs/${part(runId)}/cancel`);
-
-/** The log of a run. */
-export const runsLog = (runId: number, query?: Query<'runs_log'>) =>
-  call<Schemas['Page_LogLine_']>('GET', `/runs/${part(runId)}/log` + queryString(query));
-
-/** Accounts, sites, jobs, stores and bundles by name. */
-export const search = (query: Query<'search'>) =>
-  call<Schemas['Page_SearchHit_']>('GET', '/search' + queryString(query));
-
-/** Sign in. */
-export const sessionOpen = (body: Schemas['SignIn']) =>
-  call<Schemas['Identity']>('POST', '/session', body);
-
-/** The signed-in user. */
-export const sessionShow = () => call<Schemas['Identity']>('GET', '/session');
-
-/** Sign out. */
-export const sessionClose = () => call<void>('DELETE', '/session');
-
-/** Choose another password; ends all sessions. */
-export const passwordChange = (body: Optional<Schemas['Password'], 'end_tokens'>) =>
-  call<void>('POST', '/session/password', body);
-
-/** Your tokens. */
-export const tokensList = () => call<Schemas['Page_Token_']>('GET', '/tokens');
-
-/** Make a token; it is shown this once. */
-export const tokensAdd = (body: Schemas['TokenNew']) =>
-  call<Schemas['TokenMade']>('POST', '/tokens', body);
-
-/** Remove a token. */
-export const tokensRemove = (name: string) => call<void>('DELETE', `/tokens/${part(name)}`);
-
-/** The address that starts a job from outside, without its secret. */
-export const jobsAddress = (name: string) =>
-  call<Schemas['StartAddress']>('GET', `/jobs/${part(name)}/address`);
-
-/** Make a secret address that starts a job, in place of the one that it had. */
-export const jobsAddressMake = (
-  name: string,
-  body: Optional<Schemas['StartAddressInput'], 'networks' | 'per_hour' | 'enabled'>,
-) => call<Schemas['StartAddressMade']>('POST', `/jobs/${part(name)}/address`, body);
-
-/** Change who may use the address of a job. */
-export const jobsAddressChange = (
-  name: string,
-  body: Optional<Schemas['StartAddressInput'], 'networks' | 'per_hour' | 'enabled'>,
-) => call<Schemas['StartAddress']>('PUT', `/jobs/${part(name)}/address`, body);
-
-/** Remove the address of a job. */
-export const jobsAddressRemove = (name: string) =>
-  call<void>('DELETE', `/jobs/${part(name)}/address`);
-
-/** Stores. */
-export const storesList = (query?: Query<'stores_list'>) =>
-  call<Schemas['Page_Store_']>('GET', '/stores' + queryString(query));
-
-/** Add a store; it is tried first. */
-export const storesAdd = (
-  body: Optional<
-    Schemas['StoreInput'],
-    | 'verify_days'
-    | 'limits'
-    | 'stall_timeout'
-    | 'max_concurrent'
-    | 'read_back'
-    | 'reserve'
-    | 'price_kept'
-    | 'price_moved'
-    | 'currency'
-    | 'recipients'
-    | 'copy_from'
-    | 'copy_timetable'
-    | 'copy_zone'
-    | 'copy_move'
-    | 'secrets'
-  >,
-  query?: Query<'stores_add'>,
-) => call<Schemas['Store']>('POST', '/stores' + queryString(query), body);
-
-/** One store. */
-export const storesShow = (name: string) => call<Schemas['Store']>('GET', `/stores/${part(name)}`);
-
-/** Change a store; it is tried first. */
-export const storesChange = (
-  name: string,
-  body: Optional<
-    Schemas['StoreInput'],
-    | 'verify_days'
-    | 'limits'
-    | 'stall_timeout'
-    | 'max_concurrent'
-    | 'read_back'
-    | 'reserve'
-    | 'price_kept'
-    | 'price_moved'
-    | 'currency'
-    | 'recipients'
-    | 'copy_from'
-    | 'copy_timetable'
-    | 'copy_zone'
-    | 'copy_move'
-    | 'secrets'
-  >,
-  query?: Query<'stores_change'>,
-) => call<Schemas['Store']>('PUT', `/stores/${part(name)}` + queryString(query), body);
-
-/** Remove a store from the records; what is on it is not touched. */
-export const storesRemove = (name: string) => call<void>('DELETE', `/stores/${part(name)}`);
-
-/** Test a store before saving it. */
-export const storesTryDraft = (
-  body: Optional<
-    Schemas['StoreInput'],
-    | 'verify_days'
-    | 'limits'
-    | 'stall_timeout'
-    | 'max_concurrent'
-    | 'read_back'
-    | 'reserve'
-    | 'price_kept'
-    | 'price_moved'
-    | 'currency'
-    | 'recipients'
-    | 'copy_from'
-    | 'copy_timetable'
-    | 'copy_zone'
-    | 'copy_move'
-    | 'secrets'
-  >,
-  query?: Query<'stores_try_draft'>,
-) => call<Schemas['TryResult']>('POST', '/stores/try' + queryString(query), body);
-
-/** Try a saved store. */
-export const storesTry = (name: string) =>
-  call<Schemas['TryResult']>('POST', `/stores/${part(name)}/try`);
-
-/** Hosts, accounts and jobs proposed by a store, until they are accepted. */
-export const storesProposals = (name: string) =>
-  call<Schemas['Page_StoreProposal_']>('GET', `/stores/${part(name)}/proposals`);
-
-/** Accept proposals of a store: hosts without a connection, accounts, disabled jobs. */
-export const storesAccept = (
-  name: string,
-  body: Optional<
-    Schemas['ProposalChoice'],
-    'hosts' | 'accounts' | 'stores' | 'jobs' | 'all' | 'homes'
-  >,
-) => call<Schemas['AcceptedProposals']>('POST', `/stores/${part(name)}/proposals`, body);
-
-/** Dismiss proposals of a store; its bundles stay in the records. */
-export const storesDismiss = (
-  name: string,
-  body: Optional<
-    Schemas['ProposalChoice'],
-    'hosts' | 'accounts' | 'stores' | 'jobs' | 'all' | 'homes'
-  >,
-) => call<void>('POST', `/stores/${part(name)}/proposals/dismiss`, body);
-
-/** Usage, growth and cost of a store, and the day it will be full. */
-export const storesUsage = (name: string) =>
-  call<Schemas['StoreUsage']>('GET', `/stores/${part(name)}/usage`);
-
-/** Claim a store that another installation wrote to. */
-export const storesClaim = (name: string) =>
-  call<Schemas['Store']>('POST', `/stores/${part(name)}/claim`);
-
-/** Ask the owner of a drive for access. */
-export const storesConnect = (name: string) =>
-  call<Schemas['StoreAccess']>('POST', `/stores/${part(name)}/access`);
-
-/** State of the access to a drive. */
-export const storesAccess = (name: string) =>
-  call<Schemas['StoreAccess']>('GET', `/stores/${part(name)}/access`);
-
-/** Forget the access to a drive. */
-export const storesDisconnect = (name: string) =>
-  call<void>('DELETE', `/stores/${part(name)}/access`);
 
 /** The words of messages. */
 export const templatesList = () => call<Schemas['Page_Template_']>('GET', '/templates');

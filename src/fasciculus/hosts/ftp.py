@@ -27,7 +27,7 @@ from ..core.errors import (
     UnreachableError,
 )
 from ..core.file_filters import ON_THE_WAY
-from ..core.ftp_listing import FtpEntry
+from ..core.protocols.ftp_listing import FtpEntry
 from ..core.steps import Step
 from ..ftp import FtpConnection, FtpSecrets, FtpSettings, FtpSpec
 from .base import (

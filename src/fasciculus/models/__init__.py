@@ -11,21 +11,21 @@ from typing import TYPE_CHECKING, Any
 
 _NAMES = {
     "auth": "Identity Password SignIn Token TokenMade TokenNew",
-    "bundles": "Bundle BundleDetail BundleEntry BundleFiles ContentsInfo Copy DatabaseInfo "
+    "bundles.bundles": "Bundle BundleDetail BundleEntry BundleFiles ContentsInfo Copy DatabaseInfo "
     "DatabaseTables DownloadReport EntrySearch FileVersion InstructionStep Instructions PieceInfo "
     "Pin VersionedFile VersionsFound",
-    "entry_changes": "Changes",
-    "discovery": "Applied Change CoverageRow Definitions ExcludedSize Folder Preview PreviewStart "
-    "Proposed SizeCount Acceptance Accepted Unmatched",
-    "inventory": "Account AccountInput Database DiscoveryRules Host HostFields HostInput "
+    "bundles.entry_changes": "Changes",
+    "inventory.discovery": "Applied Change CoverageRow Definitions ExcludedSize Folder Preview "
+    "PreviewStart Proposed SizeCount Acceptance Accepted Unmatched",
+    "inventory.inventory": "Account AccountInput Database DiscoveryRules Host HostFields HostInput "
     "HostProposal MailFiles RuleProposal Site SiteRow",
     "calendar": "Calendar CalendarCollision CalendarFeed CalendarStart StartAddress "
     "StartAddressInput StartAddressMade StartedFromOutside",
     "changes": "SettingChange",
-    "job_plans": "JobCopy JobDefaults JobSimulation JobSummary Retiring SimulationDay "
+    "jobs.job_plans": "JobCopy JobDefaults JobSimulation JobSummary Retiring SimulationDay "
     "SimulationQuery SpaceNeed",
-    "job_start": "JobStart",
-    "jobs": "Command Databases Job JobInput Note Rules Thresholds",
+    "jobs.job_start": "JobStart",
+    "jobs.jobs": "Command Databases Job JobInput Note Rules Thresholds",
     "keys": "KeyKeep KeyMade KeyMake SealKey",
     "kinds": "KindField KindInfo KindSettings Kinds",
     "maintenance": "BundleChange DamageRow Growth GrowthPoint GrowthStore MaintenanceStarted "
@@ -35,11 +35,11 @@ _NAMES = {
     "problem": "FieldProblem Health Problem ProblemType",
     "reports": "Channel ChannelAnswer ChannelInput MailServer OutboxItem Report ReportDetail "
     "ReportPreview Template TemplateText WebhookMessage WebhookStore WebhookTask",
-    "restores": "InPlace Restore RestorePlan RestorePlanLine RestoreStart RestoreUndo",
+    "bundles.restores": "InPlace Restore RestorePlan RestorePlanLine RestoreStart RestoreUndo",
     "runs": "Attention LogLine Night Overview Run RunDetail Started StoreFill SubjectNights Task "
     "TaskCopy Upcoming",
     "search": "SearchHit",
-    "timetable": "Pause PauseInput StartRules TaskLimits",
+    "jobs.timetable": "Pause PauseInput StartRules TaskLimits",
     "watch": "Acknowledgement Alert WatchSettings",
     "stores": "AcceptedProposals ProposalChoice Store StoreAccess StoreDay StoreInput "
     "StoreProposal StoreShare StoreUsage StoreSimulation StoreSimulationDay "
@@ -51,26 +51,26 @@ __all__ = sorted(_MODULES)
 
 if TYPE_CHECKING:
     from .auth import *  # noqa: F403
-    from .bundles import *  # noqa: F403
+    from .bundles.bundles import *  # noqa: F403
+    from .bundles.entry_changes import *  # noqa: F403
+    from .bundles.restores import *  # noqa: F403
     from .calendar import *  # noqa: F403
     from .changes import *  # noqa: F403
-    from .discovery import *  # noqa: F403
-    from .entry_changes import *  # noqa: F403
-    from .inventory import *  # noqa: F403
-    from .job_plans import *  # noqa: F403
-    from .job_start import *  # noqa: F403
-    from .jobs import *  # noqa: F403
+    from .inventory.discovery import *  # noqa: F403
+    from .inventory.inventory import *  # noqa: F403
+    from .jobs.job_plans import *  # noqa: F403
+    from .jobs.job_start import *  # noqa: F403
+    from .jobs.jobs import *  # noqa: F403
+    from .jobs.timetable import *  # noqa: F403
     from .keys import *  # noqa: F403
     from .kinds import *  # noqa: F403
     from .maintenance import *  # noqa: F403
     from .paging import *  # noqa: F403
     from .problem import *  # noqa: F403
     from .reports import *  # noqa: F403
-    from .restores import *  # noqa: F403
     from .runs import *  # noqa: F403
     from .search import *  # noqa: F403
     from .stores import *  # noqa: F403
-    from .timetable import *  # noqa: F403
     from .watch import *  # noqa: F403
 
 

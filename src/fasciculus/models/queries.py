@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field
 
-from .keep import OptionalKeepText
+from .jobs.keep import OptionalKeepText
 from .model import Model
 
 Words = Field(default="", max_length=500, description="only what holds these words")

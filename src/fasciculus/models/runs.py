@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 
 from ..core.subject import SubjectKind
-from .entry_changes import Changes
+from .bundles.entry_changes import Changes
 from .model import Model
 
 

@@ -7,12 +7,12 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
+from .jobs.timetable import Timetable, Zone
 from .keys import Recipient
 from .kinds import KindSettings
 from .maintenance import TransferDay
 from .model import Model, RenamedFields
 from .texts import AbsolutePath, Name, checked
-from .timetable import Timetable, Zone
 
 
 def _limit(value: str) -> str:

@@ -7,9 +7,9 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from .jobs.timetable import Hours, Zone
 from .model import Model
 from .texts import checked, mail_address
-from .timetable import Hours, Zone
 
 
 class WatchSettings(Model):

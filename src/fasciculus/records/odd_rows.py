@@ -10,7 +10,7 @@ from typing import TypeVar
 from pydantic import BaseModel
 
 from ..models import JobInput
-from ..models.inventory import HostFields
+from ..models.inventory.inventory import HostFields
 from ..models.stores import StoreFields
 
 log = logging.getLogger(__name__)

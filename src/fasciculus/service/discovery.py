@@ -32,7 +32,7 @@ from ..models import (
     Database,
     Site,
 )
-from ..models.inventory import HostFields
+from ..models.inventory.inventory import HostFields
 from ..records import discoveries, inventory
 from ..records.db import Records, now
 from ..records.secret_cipher import SecretCipher

@@ -25,7 +25,7 @@ from ..core.errors import (
     TransferFailedError,
     UnreachableError,
 )
-from ..core.webdav_answer import PROPERTIES, Resource, parse_resources
+from ..core.protocols.webdav_answer import PROPERTIES, Resource, parse_resources
 from ..fields import certificate_field
 from ..kinds import Secrets
 from ..network import reach, resolved, root_of, tls_context, untrusted

@@ -17,7 +17,7 @@ from ...models import (
     Site,
     SiteRow,
 )
-from ...models.inventory import AccountFields
+from ...models.inventory.inventory import AccountFields
 from ..paging import (
     PageRequest,
     Query,

@@ -10,7 +10,7 @@ from ...models import (
     HostInput,
     Page,
 )
-from ...models.inventory import HostFields
+from ...models.inventory.inventory import HostFields
 from ..odd_rows import readable
 from ..paging import (
     PageRequest,

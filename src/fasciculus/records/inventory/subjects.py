@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from ...core.selection import SubjectFacts
 from ...core.subject import SubjectKind
-from ...models.inventory import HostFields
+from ...models.inventory.inventory import HostFields
 from .names import nearest
 
 

@@ -14,7 +14,7 @@ from ...contracts.events import Progress
 from ...contracts.orders import PreviewOrder
 from ...contracts.results import AnyResult, Failure, PreviewResult
 from ...core.errors import FasciculusError, MissingError
-from ...models.discovery import ExcludedSize, Folder, Preview, SizeCount
+from ...models.inventory.discovery import ExcludedSize, Folder, Preview, SizeCount
 from .worker_pool import Worker, Workers
 
 _KEPT = 50

@@ -14,7 +14,7 @@ from fasciculus.contracts.orders import BackupOrder, SubjectOrder
 from fasciculus.contracts.sealed_secrets import WorkerIdentity
 from fasciculus.core.errors import MissingError, SettingError
 from fasciculus.models import Account, Database, Host, Site
-from fasciculus.models.jobs import Command, Note
+from fasciculus.models.jobs.jobs import Command, Note
 from fasciculus.records.bundles import bundles, damage
 from fasciculus.records.db import stamp
 from fasciculus.records.runs import runs

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 from sample_records import MILLPOND, SampleRecords, bundle_of, piece
 
-from fasciculus.models.jobs import JobInput
+from fasciculus.models.jobs.jobs import JobInput
 from fasciculus.records.db import stamp
 from fasciculus.records.runs import maintenance
 from fasciculus.service.tasks.orders.previous import compares_contents, previous_order

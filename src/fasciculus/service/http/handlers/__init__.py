@@ -1,33 +1,10 @@
 """The handlers of the API, one module a family. Importing them registers their operations."""
 
-from . import (
-    accounts,
-    alerts,
-    bundles,
-    calendar,
-    changes,
-    channels,
-    definitions,
-    discovery,
-    downloads,
-    hosts,
-    job_plans,
-    jobs,
-    keys,
-    maintenance,
-    messages,
-    overview,
-    pauses,
-    reference,
-    reports,
-    restores,
-    runs,
-    search,
-    sign_in,
-    start_addresses,
-    stores,
-    templates,
-)
+from . import definitions, keys, maintenance, overview, reference, runs, search, sign_in, stores
+from .bundles import bundles, downloads, restores
+from .inventory import accounts, discovery, hosts
+from .jobs import calendar, changes, job_plans, jobs, pauses, start_addresses
+from .messages import alerts, channels, messages, reports, templates
 
 __all__ = [
     "accounts",

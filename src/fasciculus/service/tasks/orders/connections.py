@@ -26,7 +26,7 @@ from ...settings.kind_settings import connection_secrets, server_secrets
 from .artifacts import drive_access, kept
 
 if TYPE_CHECKING:
-    from ....models.inventory import HostFields
+    from ....models.inventory.inventory import HostFields
     from ....models.stores import StoreFields
 
 _ALL = PageRequest(limit=10_000)

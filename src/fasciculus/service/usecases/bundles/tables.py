@@ -9,7 +9,7 @@ from ....core.errors import SettingError
 from ....databases import ENGINES
 from ....databases.base import DatabaseTable
 from ....models import BundleDetail, DatabaseTables, Page
-from ....models.bundles import TableInfo
+from ....models.bundles.bundles import TableInfo
 from ....records.bundles import bundles
 from ..caller import Caller
 from .listings import listing_of

@@ -16,7 +16,7 @@ from ....hosts import open_host
 from ....hosts.base import HostConnection
 from ....hosts.path_patterns import expand
 from ....models import TryResult, TryStep
-from ....models.inventory import HostFields
+from ....models.inventory.inventory import HostFields
 from ....worker.database_access import database_access
 from ... import outside
 from ...tasks.orders.connections import host_order_from_fields

@@ -21,7 +21,7 @@ from ....hosts.base import HostConnection
 from ....hosts.path_patterns import expand
 from ....kinds import Settings
 from ....models import HostProposal, KindSettings, RuleProposal
-from ....models.inventory import HostFields
+from ....models.inventory.inventory import HostFields
 from ....worker.database_access import database_access
 from ... import outside
 from ...discovery import read_facts

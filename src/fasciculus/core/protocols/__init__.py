@@ -1,0 +1,1 @@
+"""Answers of servers, parsed: FTP listings, WebDAV."""

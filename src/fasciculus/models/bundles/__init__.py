@@ -1,0 +1,1 @@
+"""Shapes of bundles and restores."""

@@ -1,0 +1,145 @@
+"""Restores, their plans, and what they set aside."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from pydantic import Field
+
+from ...core.restore.plan_line import Action, Conflicts
+from ...core.restore.restore_kind import RestoreKind, SetAside
+from ...core.subject import SubjectKind
+from ..model import Model, RenamedFields
+from ..texts import OptionalPath
+
+
+class InPlace(Model):
+    """The options of a restore in place.
+
+    ``conflicts`` selects the treatment of files that differ from the bundle's; with
+    ``remove_extra`` files that are not in the bundle are set aside too. ``compare_contents`` reads
+    every file, instead of comparing sizes and times.
+    """
+
+    conflicts: Conflicts = Conflicts.REPLACE
+    remove_extra: bool = False
+    compare_contents: bool = False
+
+
+class RestorePlan(Model):
+    """The sums of a plan: entries by what happens to them, and bytes.
+
+    ``seconds`` is how long it will take at the rate of earlier restores, None before there are any.
+    """
+
+    created: int = 0
+    replaced: int = 0
+    removed: int = 0
+    attributes: int = 0
+    kept: int = 0
+    unchanged: int = 0
+    write_bytes: int = 0
+    aside_bytes: int = 0
+    free_bytes: int | None = None
+    seconds: float | None = None
+
+
+class RestorePlanLine(Model):
+    """One path of a plan: what happens to it, its size in the bundle, its size now, and why."""
+
+    action: Action
+    path: str
+    type: str
+    bytes: int = 0
+    before: int = 0
+    why: str = ""
+
+
+class RestoreUndo(Model):
+    """Put back what a restore has set aside; with ``force`` even if something changed since, which
+    is then set aside.
+    """
+
+    force: bool = False
+
+
+class RestoreStart(RenamedFields):
+    """``databases`` has the new name by the name of a MariaDB database in the bundle;
+    ``store`` the copy to read, the first one when left out. ``mail_domains`` are merged into the
+    host's own files. Without a ``target`` or ``in_place`` nothing but these comes back. With
+    ``plan_only``, a restore in place only says what it would change."""
+
+    former_names = {"privileges": "special_modes"}
+    bundle: int
+    target: OptionalPath = ""
+    store: str = ""
+    contents: list[str] = []
+    paths: list[str] = []
+    databases: dict[str, str] = Field(default={})
+    tables: dict[str, list[str]] = Field(
+        default={}, description="only these tables of a database, by its name in the bundle"
+    )
+    mail_domains: list[str] = []
+    in_place: InPlace | None = None
+    plan_only: bool = False
+    resume: bool = Field(
+        default=False, description="continue an interrupted restore into that folder"
+    )
+    special_modes: bool = Field(
+        default=False,
+        description="restore set-user-id and set-group-id bits, devices and system attributes "
+        "even if the records do not vouch for the copy",
+    )
+    owners: dict[str, str] = Field(
+        default={},
+        description="names of users and groups there, by those recorded in the bundle, for owners "
+        "that do not exist there",
+    )
+    identity: str = Field(
+        default="",
+        max_length=20_000,
+        repr=False,
+        description="a private key for this restore alone, or a file of several, where the bundle "
+        "is sealed and the service keeps none",
+    )
+
+
+class Restore(Model):
+    """A restore: from which bundle, to where, and how it ended.
+
+    ``kind`` is plan for one that only planned, undo or drop for what was done with the files that
+    restore ``of_restore`` has set aside. ``aside`` says what became of these: kept, undone or gone.
+    """
+
+    id: int
+    kind: RestoreKind = RestoreKind.RESTORE
+    of_restore: int | None = None
+    in_place: InPlace | None = None
+    plan: RestorePlan | None = None
+    aside: SetAside = SetAside.NONE
+    aside_until: datetime | None = None
+    bundle_id: int | None
+    bundle: str
+    subject_kind: SubjectKind
+    subject: str
+    store: str
+    target: str
+    contents: list[str]
+    paths: list[str]
+    databases: dict[str, str]
+    tables: dict[str, list[str]] = {}
+    mail_domains: list[str] = []
+    resume: bool = False
+    special_modes: bool = False
+    owners: dict[str, str] = {}
+    state: str
+    outcome: str | None
+    error: str
+    entries: int
+    bytes: int
+    total: int = 0
+    stage: str = ""
+    started_by: str
+    created: datetime
+    started: datetime | None
+    ended: datetime | None

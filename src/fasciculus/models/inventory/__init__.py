@@ -1,0 +1,1 @@
+"""Shapes of hosts, accounts and what is found on hosts."""

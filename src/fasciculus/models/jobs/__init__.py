@@ -1,0 +1,1 @@
+"""Shapes of jobs: their settings, timetables, plans and starts."""

@@ -1,0 +1,1 @@
+"""Operations on alerts, reports and where they go."""
