@@ -7,6 +7,7 @@ import logging
 import os
 import pty
 import re
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -21,7 +22,7 @@ from rich.text import Text
 from fasciculus.client import Client
 from fasciculus.demo import scenario
 from fasciculus.demo.__main__ import ADMINISTRATOR, PASSWORD, Demo
-from fasciculus.models import AccountInput
+from fasciculus.models import AccountInput, InPlace, RestoreStart
 
 HERE = Path(__file__).parent
 SIZE = {"width": 1280, "height": 800}
@@ -32,7 +33,7 @@ PAGES = {
     "account": "/accounts/bitternpress",
     "job": "/jobs/nightly",
     "run": "/runs/{run}",
-    "changes": "/bundles/{bundle}?view=changes",
+    "restore": "/restores/{restore}",
     "store": "/stores/boathouse",
     "bundle": "/bundles/{bundle}?folder=sites%2Fbitternpress.example",
     "stores": "/stores",
@@ -82,7 +83,9 @@ def main() -> None:
                             f"server {{ server_name {name}.example; root {root}; }}\n"
                         )
                     spoil(client, Path(folder) / "boathouse")
-                    pages(browser, demo, client, run, bundle)
+                    numbers = {"run": run, "bundle": bundle}
+                    numbers["restore"] = planned(client, Path(folder), bundle)
+                    pages(browser, demo, client, numbers)
                     browser.close()
         finally:
             demo.stop()
@@ -101,7 +104,26 @@ def spoil(client: Client, store: Path) -> None:
             time.sleep(0.2)
 
 
-def pages(browser: Browser, demo: Demo, client: Client, run: int, bundle: int) -> None:
+def planned(client: Client, folder: Path, bundle: int) -> int:
+    """Change a site as an intruder might, and plan to put it back; return the plan's number."""
+    site = folder / "reed-1/home/bitternpress/sites/bitternpress.example"
+    (site / "index.html").write_text("Hacked!\n")
+    (site / "shell.php").write_text("<?php\n")
+    shutil.rmtree(site / "news/2021", ignore_errors=True)
+    start = RestoreStart(
+        bundle=bundle,
+        contents=["files"],
+        paths=["sites/bitternpress.example"],
+        in_place=InPlace(remove_extra=True),
+        plan_only=True,
+    )
+    number = client.restores_start(start).id
+    while client.restores_show(number).state != "ended":
+        time.sleep(0.1)
+    return number
+
+
+def pages(browser: Browser, demo: Demo, client: Client, numbers: dict[str, int]) -> None:
     page = browser.new_context(viewport=SIZE, timezone_id="UTC").new_page()
     page.goto(f"{demo.url}/")
     page.get_by_label("Name").fill(ADMINISTRATOR)
@@ -109,7 +131,7 @@ def pages(browser: Browser, demo: Demo, client: Client, run: int, bundle: int) -
     page.get_by_role("button", name="Sign in").click()
     page.get_by_role("navigation", name="Pages").wait_for()
     for name, path in PAGES.items():
-        page.goto(f"{demo.url}/#{path.format(run=run, bundle=bundle)}")
+        page.goto(f"{demo.url}/#{path.format(**numbers)}")
         page.locator("main h1").first.wait_for(state="attached")
         page.wait_for_timeout(1200)
         page.screenshot(path=HERE / f"{name}.png")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import io
 import os
 import random
@@ -18,6 +19,7 @@ from fasciculus.contracts.events import Log, from_line
 from fasciculus.contracts.orders import DropOrder, RecoverOrder, RestoreOrder, UndoOrder
 from fasciculus.core.errors import DamagedError, MissingError, SettingError
 from fasciculus.core.restore.plan_line import Action
+from fasciculus.hosts import switch
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.side_folder import NAME, side_folder
 from fasciculus.hosts.switch import Switch
@@ -361,6 +363,27 @@ def test_cut_before_the_switch_nothing_has_changed(
     assert side_order(kept, RecoverOrder).state == "gone"
     assert picture(kept.tree) == before and sides(kept) == []
     assert side_order(kept, RecoverOrder).state == "gone", "there is nothing any more"
+
+
+def test_a_full_disk_in_the_middle_is_said_and_undone(
+    kept: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = changes(kept)
+    whole, count = os.rename, []
+
+    def rename(*names: Any, **folders: Any) -> Any:
+        count.append(names)
+        if len(count) == 5 and folders:
+            raise OSError(errno.ENOSPC, "No space left on device")
+        return whole(*names, **folders)
+
+    with monkeypatch.context() as patch:
+        patch.setattr(switch.os, "rename", rename)
+        found, _, log = restore(kept, remove_extra=True)
+    assert (found.outcome, found.has_set_aside) == ("failed", True)
+    assert "No space left" in " ".join(log) and any("restores undo" in line for line in log)
+    assert side_order(kept, UndoOrder, force=True).state == "undone"
+    assert picture(kept.tree) == before
 
 
 def test_damage_on_the_store_changes_nothing(kept: Any) -> None:

@@ -164,9 +164,16 @@ class Switch:
         if row["op"] == PLACE:
             if not self._trees["new"].holds(path):
                 return
-            if self._live.holds(path):
+            was_there = self._live.holds(path)
+            if was_there:
                 self._set_aside(path)
-            self._move(self._trees["new"], self._live, path)
+            try:
+                self._move(self._trees["new"], self._live, path)
+            except OSError:
+                # Rather what was there than nothing.
+                if was_there and self._trees["old"].holds(path) and not self._live.holds(path):
+                    self._move(self._trees["old"], self._live, path)
+                raise
         elif row["op"] == REMOVE:
             if self._live.holds(path) and not self._trees["old"].holds(path):
                 self._set_aside(path)

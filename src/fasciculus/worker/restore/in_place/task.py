@@ -179,7 +179,11 @@ class InPlaceRestore:
             raise
         self._progress.stage = "switching"
         self._emitter.emit(self._progress)
-        problems = switched(self._root, self._home, side)
+        try:
+            problems = switched(self._root, self._home, side)
+        except OSError as error:
+            problems = [(self._order.subject.root, f"the switch stopped: {error.strerror}")]
+            self._emitter.error("Undo it with --force (fasciculus restores undo), then try again.")
         for path, why in problems:
             self._losses.not_written(path, why)
         self._emitter.info(f"what was replaced is set aside in {os.fsdecode(side)}")
