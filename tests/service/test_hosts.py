@@ -367,8 +367,7 @@ def test_an_account_that_is_gone_goes_with_its_bundles_when_its_time_has_passed(
                 cipher,
                 EventStream(),
                 lambda: {("account", "millpond")},
-                lambda: None,
-                lambda: None,
+                *[lambda: None] * 3,
             )
             keeper.forget_gone()
             assert inventory.account(records.reader, "millpond").bundles == 1, (
