@@ -7,7 +7,9 @@ import io
 import os
 import random
 import shutil
+import sqlite3
 import threading
+from contextlib import closing
 from typing import Any
 
 import msgspec
@@ -231,6 +233,38 @@ def test_what_the_job_excludes_and_own_folders_are_never_extra(kept: Any) -> Non
     _, plan, _ = restore(kept, remove_extra=True, own_folders=own, rules=rules)
     assert [line.path for line in plan if line.action == Action.REMOVE] == ["extra"]
     assert (kept.tree / "own/records").exists() and (kept.tree / "site/error.log").exists()
+
+
+def test_sqlite_databases_come_back_with_their_logs_aside(kept: Any) -> None:
+    """One that is not chosen, or did not change, keeps its log."""
+    path, log = kept.tree / "site/shop.sqlite", kept.tree / "site/shop.sqlite-wal"
+    with closing(sqlite3.connect(path)) as db:
+        db.execute("CREATE TABLE t (v)")
+        db.execute("INSERT INTO t VALUES ('as it was')")
+        db.commit()
+    database = {"engine": "sqlite", "name": "shop", "path": "site/shop.sqlite"}
+    kept.night(databases=[database], contents=["files", "databases"])
+    log.write_bytes(b"")
+    for options in ({}, {"contents": ["files"]}):
+        _, plan, _ = restore(kept, remove_extra=True, plan_only=True, **options)
+        assert [line.path for line in plan] == [], options
+    with closing(sqlite3.connect(path)) as db:
+        db.execute("UPDATE t SET v = 'changed since, and longer than before'")
+        db.commit()
+    log.write_bytes(b"what a crash left")
+    before = picture(kept.tree)
+    files = {"contents": ["files"], "remove_extra": True, "plan_only": True}
+    assert restore(kept, **files)[1] == []
+    found, plan, _ = restore(kept)
+    assert [(line.action, line.path) for line in plan] == [
+        (Action.REPLACE, "site/shop.sqlite"),
+        (Action.REMOVE, "site/shop.sqlite-wal"),
+    ]
+    assert found.outcome == "done" and not log.exists()
+    with closing(sqlite3.connect(path)) as db:
+        assert db.execute("SELECT v FROM t").fetchall() == [("as it was",)]
+    assert side_order(kept, UndoOrder, force=True).state == "undone"
+    assert picture(kept.tree) == before
 
 
 def test_what_the_bundle_does_not_hold_removes_nothing(kept: Any) -> None:

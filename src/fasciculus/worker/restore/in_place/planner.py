@@ -165,7 +165,12 @@ class InPlacePlanner:
     def _is_kept(self, live: Entry) -> bool:
         """Return whether something not in the bundle may have been there all the same."""
         shown = live.path.decode("utf-8", "backslashreplace")
-        return shown in self._rules.unreadable or live.path in self._wanted.origins
+        base, dash, _ = live.path.rpartition(b"-")
+        # A database that is not chosen, or stays, keeps its log too.
+        is_of_database = live.path in self._wanted.origins or (
+            dash and base in self._wanted.origins
+        )
+        return shown in self._rules.unreadable or bool(is_of_database)
 
     def _belongs_to_exchanged(self, path: bytes) -> bool:
         base, dash, _ = path.rpartition(b"-")

@@ -27,19 +27,19 @@ class WantedEntries:
     def __init__(self, plan: RestorePlan) -> None:
         self._plan = plan
         self.paths = _without_nested(plan.paths)
-        #: Paths of database files, with the copies of them.
-        self.origins = {}
         self._kinds = plan.order.contents or list(Contents)
-        if Contents.DATABASES in self._kinds:
-            for entry in plan.entries(["databases"]):
-                if entry.origin:
-                    self.origins[entry.origin] = entry
+        #: Paths of the database files in the bundle, with the copies of them.
+        self.origins = {
+            entry.origin: entry for entry in plan.entries(["databases"]) if entry.origin
+        }
 
     def entries(self) -> Iterator[Entry]:
         """Yield the entries, and the folders that lead to a chosen path, in scan order."""
         files = self._files() if Contents.FILES in self._kinds else iter(())
         copies = (
-            replace(entry, path=path) for path, entry in sorted(self.origins.items(), key=_by_path)
+            replace(entry, path=path)
+            for path, entry in sorted(self.origins.items(), key=_by_path)
+            if Contents.DATABASES in self._kinds
         )
         both = heapq.merge(files, copies, key=lambda entry: order(entry.path))
         for path, same in groupby(both, key=lambda entry: entry.path):
