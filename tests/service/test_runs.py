@@ -265,8 +265,8 @@ def test_everything_comes_back_as_it_was(
             ),
         )
         assert part.outcome == "done"
-        assert sorted(p.name for p in (tmp_path / "part/files").iterdir()) == ["dir", "zz-hard"]
-        assert (tmp_path / "part/files/zz-hard").read_bytes() == b"plain" * 3
+        assert sorted(p.name for p in (tmp_path / "part").iterdir()) == ["dir", "zz-hard"]
+        assert (tmp_path / "part/zz-hard").read_bytes() == b"plain" * 3
         nothing = restored(
             client, RestoreStart(bundle=bundle.id, target=str(tmp_path / "none"), paths=["no/such"])
         )
@@ -306,7 +306,7 @@ def test_everything_comes_back_as_it_was(
             ).outcome
             == "done"
         )
-        assert os.listdir(os.fsencode(tmp_path / "odd/files")) == [b"not\xff\xfeutf8"]
+        assert os.listdir(os.fsencode(tmp_path / "odd")) == [b"not\xff\xfeutf8"]
         assert [e.path for e in client.bundles_search(bundle.id, "site SQLITE").items] == [
             "sqlite/sites/site.sqlite"
         ]

@@ -132,7 +132,7 @@ def test_a_disk_without_room_is_said_before_anything_is_written(
 
 
 def test_a_part_with_its_folders(kept: Any) -> None:
-    restore(kept, paths=["site-1/page-1.html", "film.bin"])
+    restore(kept, paths=["site-1/page-1.html", "film.bin"], full_layout=True)
     found = picture(kept.root / "back/files")
     assert set(found) == {b"", b"site-1", b"site-1/page-1.html", b"film.bin"}
     whole = picture(kept.tree)
@@ -140,8 +140,28 @@ def test_a_part_with_its_folders(kept: Any) -> None:
         assert found[path] == whole[path]
 
 
+def test_chosen_paths_go_directly_into_the_target(kept: Any) -> None:
+    """With their other names, if these were chosen too."""
+    (kept.tree / "deep/er").mkdir(parents=True)
+    os.link(kept.tree / "picture.bin", kept.tree / "deep/er/copy.bin")
+    kept.known = []
+    kept.night(incremental=False)
+    kept.known = kept.known[-1:]
+    chosen = ["deep/er", "picture.bin", "site-1"]
+    assert restore(kept, paths=chosen)[0].outcome == "done"
+    found, whole = picture(kept.root / "back"), picture(kept.tree)
+    assert {path.split(b"/")[0] for path in found} == {b"", b"er", b"picture.bin", b"site-1"}
+    pages = {path for path in whole if path.startswith(b"site-1")}
+    assert pages <= found.keys() and all(found[path] == whole[path] for path in pages)
+    one, other = (kept.root / "back" / name for name in ("er/copy.bin", "picture.bin"))
+    assert one.stat().st_ino == other.stat().st_ino
+    with pytest.raises(SettingError, match="same last name") as caught:
+        restore(kept, kept.root / "twice", paths=["site-1/page-1.html", "site-2/page-1.html"])
+    assert caught.value.field == "paths" and not (kept.root / "twice").exists()
+
+
 def test_a_hard_link_alone_brings_its_own_bytes(kept: Any) -> None:
-    restore(kept, paths=["zz-same.bin"])
+    restore(kept, paths=["zz-same.bin"], full_layout=True)
     found = picture(kept.root / "back/files")
     assert found[b"zz-same.bin"][5] == picture(kept.tree)[b"picture.bin"][5]
 
@@ -152,7 +172,7 @@ def test_two_names_of_a_file_stay_one_also_without_the_first(kept: Any) -> None:
     kept.night(incremental=False)
     kept.known = kept.known[-1:]
     restore(kept, paths=["zz-same.bin", "zz-third.bin"])
-    one, other = (kept.root / "back/files" / name for name in ("zz-same.bin", "zz-third.bin"))
+    one, other = (kept.root / "back" / name for name in ("zz-same.bin", "zz-third.bin"))
     assert one.stat().st_ino == other.stat().st_ino
 
 

@@ -323,6 +323,7 @@ export const restoresStart = (
     | 'databases'
     | 'tables'
     | 'mail_domains'
+    | 'full_layout'
     | 'in_place'
     | 'plan_only'
     | 'resume'

@@ -5590,6 +5590,11 @@ export interface components {
         [key: string]: string[];
       };
       /**
+       * Full Layout
+       * @default false
+       */
+      full_layout: boolean;
+      /**
        * Mail Domains
        * @default []
        */
@@ -5784,6 +5789,12 @@ export interface components {
        * @default []
        */
       mail_domains: string[];
+      /**
+       * Full Layout
+       * @description keep the kind and whole path of chosen paths below the target folder
+       * @default false
+       */
+      full_layout: boolean;
       /** @default null */
       in_place: components['schemas']['InPlace'] | null;
       /**

@@ -325,6 +325,8 @@ class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     #: Only these tables of a database, by its name; none for all.
     tables: dict[str, list[str]] = {}
     host: HostOrder = msgspec.field(default_factory=HostOrder)
+    #: Keep the kind and whole path of chosen paths below the target.
+    full_layout: bool = False
     #: Go on where an interrupted restore into the same folder was.
     resume: bool = False
     #: Restore set-user-id bits, devices and system attributes of any copy.

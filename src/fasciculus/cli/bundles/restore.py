@@ -72,6 +72,13 @@ def restore(
     path: Annotated[
         list[str] | None, typer.Option(help="Only at or below this path; may be repeated.")
     ] = None,
+    full_layout: Annotated[
+        bool,
+        typer.Option(
+            "--full-layout",
+            help="With --to and --path: keep whole paths, such as files/sites/www.",
+        ),
+    ] = False,
     database: Annotated[
         list[str] | None,
         typer.Option(
@@ -148,6 +155,7 @@ def restore(
             store=store,
             contents=kinds,
             paths=path or [],
+            full_layout=full_layout,
             databases=names,
             tables=tables,
             mail_domains=mail_domain or [],

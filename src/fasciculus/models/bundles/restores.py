@@ -80,6 +80,10 @@ class RestoreStart(RenamedFields):
         default={}, description="only these tables of a database, by its name in the bundle"
     )
     mail_domains: list[str] = []
+    full_layout: bool = Field(
+        default=False,
+        description="keep the kind and whole path of chosen paths below the target folder",
+    )
     in_place: InPlace | None = None
     plan_only: bool = False
     resume: bool = Field(
@@ -128,6 +132,7 @@ class Restore(Model):
     paths: list[str]
     databases: dict[str, str]
     tables: dict[str, list[str]] = {}
+    full_layout: bool = False
     mail_domains: list[str] = []
     resume: bool = False
     special_modes: bool = False

@@ -38,8 +38,8 @@ def add(
     row = db.execute(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
         "paths, databases, mail_domains, resume, special_modes, owners, state, started_by, "
-        "created, idempotency_key, identity, kind, in_place, side, tables) "
-        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?, ?, ?, ?, ?)",
+        "created, idempotency_key, identity, kind, in_place, side, tables, full_layout) "
+        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (
             bundle.id,
             bundle.name,
@@ -62,6 +62,7 @@ def add(
             start.in_place.model_dump_json() if start.in_place else None,
             f"restore-{secrets.token_hex(8)}" if start.in_place else "",
             json.dumps(start.tables),
+            start.full_layout,
         ),
     )
     return int(row.lastrowid or 0)

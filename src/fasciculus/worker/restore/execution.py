@@ -107,7 +107,8 @@ class PlanExecution:
             missing.difference_update(asked)
             if paths and not asked:
                 # What leads there gets its owner and mode too.
-                if entry.type == DIR and any(_leads_to(entry.path, path) for path in paths):
+                leads = entry.type == DIR and any(_leads_to(entry.path, path) for path in paths)
+                if leads and writer.layout.is_full:
                     writer.parent(entry.name, entry)
                 continue
             if _record_of(entry, mapped) is None:
@@ -126,9 +127,10 @@ class PlanExecution:
         """Return where an entry goes below the target; an SQLite database goes back among the
         files.
         """
-        if entry.kind == "databases" and entry.origin is not None and writer.tree.holds(b"files"):
+        is_file = entry.kind == "databases" and entry.origin is not None and writer.layout.is_full
+        if is_file and writer.tree.holds(b"files"):
             return b"files/" + entry.origin if entry.origin else entry.name
-        return entry.name
+        return writer.layout.place(entry.kind, entry.path)
 
     def _load(
         self, record: DatabaseRecord, name: str, entries: Iterator[Entry], reader: BundleReader

@@ -20,6 +20,7 @@ from ..emitter import Emitter
 from ..store_access import retrying_store, seen
 from .execution import PlanExecution
 from .in_place.task import InPlaceRestore
+from .layout import Layout
 from .losses import Losses
 from .plan import RestorePlan, plan_restore
 from .resuming import ResumingWriter
@@ -121,4 +122,5 @@ class RestoreTask:
             plan.with_special_modes,
             self._order.owners,
         )
+        self._writer.layout = Layout(plan.paths, self._order.full_layout)
         check_target(target, plan)

@@ -20,6 +20,7 @@ from ...core.errors import DamagedError, MissingError
 from ...core.formatting import format_count
 from ...hosts.base import WritableTree
 from ..emitter import Emitter
+from .layout import Layout
 from .losses import Losses
 from .pending_entries import PendingEntries
 from .special_modes import without_special_modes
@@ -48,6 +49,8 @@ class EntryWriter:
         owners: Mapping[str, str],
     ) -> None:
         self.tree = tree
+        #: Where other entries are; the caller of ``put`` decides on the path of each.
+        self.layout = Layout()
         self._emitter, self._losses, self._progress = emitter, losses, progress
         self._with_special_modes, self._owners = with_special_modes, owners
         self._folders = PendingEntries(spool)
@@ -145,7 +148,7 @@ class EntryWriter:
         """
         if entry.link is None:
             return None
-        whole = entry.kind.encode() + b"/" + entry.link
+        whole = self.layout.place(entry.kind, entry.link)
         return whole if self.tree.holds(whole) else self._stand_ins.get((entry.kind, entry.link))
 
     def _counted(self, chunks: Iterator[bytes]) -> Iterator[bytes]:

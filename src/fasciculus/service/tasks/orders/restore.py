@@ -69,6 +69,7 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
         target=restore.target,
         databases=restore.databases,
         tables=restore.tables,
+        full_layout=restore.full_layout,
         resume=restore.resume,
         special_modes=restore.special_modes,
         owners=restore.owners,
