@@ -25,15 +25,16 @@ from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.models import (
     AccountInput,
+    Bundle,
     Database,
     HostInput,
     JobInput,
     MailFiles,
+    Restore,
     RestoreStart,
     Site,
     StoreInput,
 )
-from fasciculus.models.bundles.bundles import Bundle, Restore  # type: ignore[attr-defined]
 from fasciculus.records import inventory
 from fasciculus.service.tasks import worker_pool
 

@@ -17,7 +17,6 @@ from pyftpdlib.handlers import FTPHandler
 from servers import STAND_INS
 
 from fasciculus.demo import http_server
-from fasciculus.demo.ftp import Handler  # type: ignore[attr-defined]
 from fasciculus.demo.misbehaviour import CutError
 from fasciculus.stores import chunk_size, open_store
 from fasciculus.stores import retrying as retrying_module
@@ -65,7 +64,7 @@ class Line:
             else:
                 send(server, kind, packet)
 
-        def replied(handler: Handler, text: str, *more: Any, **others: Any) -> None:
+        def replied(handler: FTPHandler, text: str, *more: Any, **others: Any) -> None:
             if self.is_lost():
                 handler.close()
             else:
