@@ -30,7 +30,6 @@ from fasciculus.models import (
     HostInput,
     JobInput,
     MailFiles,
-    Restore,
     RestoreStart,
     Site,
     StoreInput,
@@ -48,7 +47,7 @@ def newest(client: Client, subject: str) -> Bundle:
     return next(iter(client.every(client.bundles_list, subject=subject)))
 
 
-def restored(client: Client, order: RestoreStart) -> Restore:
+def restored(client: Client, order: RestoreStart) -> Any:
     number = client.restores_start(order).id
     return until(lambda: (r := client.restores_show(number)).state == "ended" and r)
 
