@@ -8,6 +8,7 @@ import os
 import random
 import shutil
 import sqlite3
+import subprocess
 import threading
 from contextlib import closing
 from typing import Any
@@ -445,6 +446,24 @@ def test_what_changed_since_is_named_before_it_is_undone(kept: Any) -> None:
     assert (kept.tree / "extra/file").read_text() == "x"
     undone = kept.root / os.fsdecode(NAME) / SIDE / "undone"
     assert (undone / "site/index.php").read_text() == "edited since\n"
+
+
+def test_a_folder_of_any_depth_goes_and_comes_back(kept: Any) -> None:
+    """Deeper than calls may be nested, and than a path may be long."""
+    here = os.open(kept.tree / "site", os.O_RDONLY)
+    for _ in range(1500):
+        os.mkdir("deep", dir_fd=here)
+        further = os.open("deep", os.O_RDONLY, dir_fd=here)
+        os.close(here)
+        here = further
+    os.close(here)
+    found, plan, log = restore(kept, remove_extra=True)
+    assert found.outcome == "done" and len(plan) == 1500, log
+    assert not (kept.tree / "site/deep").exists()
+    assert side_order(kept, UndoOrder).state == "undone" and (kept.tree / "site/deep").exists()
+    restore(kept, remove_extra=True, side="again")
+    assert side_order(kept, DropOrder).state == "gone"
+    subprocess.run(["rm", "-rf", "--", kept.root / os.fsdecode(NAME)], check=True)
 
 
 def test_a_folder_exchanged_for_a_link_leads_nowhere(

@@ -7,6 +7,7 @@ after the text of ``root_path.py`` of ``core/bundle``.
 import errno
 import os
 import stat
+import subprocess
 
 from ..core.bundle.root_path import child_folder, open_root
 
@@ -46,6 +47,13 @@ def make_side_folder(path: bytes) -> None:
         os.mkdir(name, 0o700, dir_fd=opened)
     finally:
         os.close(opened)
+
+
+def remove_side_folder(path: bytes) -> None:
+    """Remove a side folder with everything in it, however deep. Raises ``OSError``."""
+    done = subprocess.run(["rm", "-rf", "--", path], stderr=subprocess.PIPE)
+    if done.returncode != 0:
+        raise OSError(errno.EIO, done.stderr.decode("utf-8", "replace").strip()[:500])
 
 
 def _nearest(path: bytes, device: int) -> bytes:

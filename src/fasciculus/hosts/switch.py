@@ -9,20 +9,20 @@ until the last operation is done, then ``switched``; an undo makes it ``undoing`
 Each operation may be repeated: interrupted at any point, it is continued from the first one.
 
 This file uses nothing but the standard library of Python 3.7 and later: it is also sent to hosts,
-after the text of ``root_path.py`` of ``core/bundle``.
+after the texts of ``root_path.py`` of ``core/bundle`` and of ``side_folder.py``.
 """
 
 import base64
 import errno
 import json
 import os
-import shutil
 import stat
 import time
 from contextlib import suppress
 from typing import Any, Callable, Dict, Iterator, List, Optional, Tuple
 
 from ..core.bundle.root_path import FOLDER_FLAGS, child_folder, open_root
+from .side_folder import remove_side_folder
 
 STAGING, SWITCHING, SWITCHED, UNDOING, UNDONE = (
     "staging",
@@ -267,7 +267,7 @@ class Switch:
     def drop(self) -> None:
         """Remove the side folder with all that is set aside."""
         self.close()
-        shutil.rmtree(self.side)
+        remove_side_folder(self.side)
 
 
 class _Folders:
@@ -343,19 +343,20 @@ class _Folders:
 
     def newer(self, path: bytes, moment: int) -> List[str]:
         """Return the paths at or below a path that changed after a time, in ns since 1970."""
-        info = self.stat(path)
-        if info is None:
-            return [os.fsdecode(path)]
-        found = [os.fsdecode(path)] if info.st_ctime_ns > moment else []
-        if stat.S_ISDIR(info.st_mode):
-            folder = self.open(path)
-            try:
-                names = sorted(os.fsencode(name) for name in os.listdir(folder))
-            finally:
-                os.close(folder)
-            for name in names:
-                if len(found) < _MOST_NAMED:
-                    found += self.newer(path + b"/" + name, moment)
+        found: List[str] = []
+        pending = [path]
+        while pending and len(found) < _MOST_NAMED:
+            here = pending.pop()
+            info = self.stat(here)
+            if info is None or info.st_ctime_ns > moment:
+                found.append(os.fsdecode(here))
+            if info is not None and stat.S_ISDIR(info.st_mode):
+                folder = self.open(here)
+                try:
+                    names = sorted((os.fsencode(name) for name in os.listdir(folder)), reverse=True)
+                finally:
+                    os.close(folder)
+                pending += [here + b"/" + name for name in names]
         return found
 
 

@@ -6,7 +6,7 @@ import os
 import shutil
 import tempfile
 import time
-from contextlib import ExitStack
+from contextlib import ExitStack, suppress
 from pathlib import Path
 
 from ....bundles.files import unsealed
@@ -24,7 +24,7 @@ from ....core.restore.plan_line import PlanSummary
 from ....core.selection import ExcludedPaths
 from ....hosts.base import HostConnection
 from ....hosts.local_tree import LocalTree
-from ....hosts.side_folder import make_side_folder, side_folder
+from ....hosts.side_folder import make_side_folder, remove_side_folder, side_folder
 from ....hosts.switch import Switch
 from ....stores.base import Store
 from ...emitter import Emitter
@@ -175,7 +175,8 @@ class InPlaceRestore:
                     "Nothing was changed: " + self._losses.sentence(store.spec.name, count)
                 )
         except BaseException:
-            shutil.rmtree(side, ignore_errors=True)
+            with suppress(OSError):
+                remove_side_folder(side)
             raise
         self._progress.stage = "switching"
         self._emitter.emit(self._progress)
