@@ -1,6 +1,6 @@
 """The side folder of a restore in place: next to a folder in use, and closed to all but root.
 
-This file uses nothing but the standard library of Python 3.7 and later: it is also sent to hosts,
+This file uses nothing but the standard library of Python 3.7 and later, so that a host can run it
 after the text of ``root_path.py`` of ``core/bundle``.
 """
 

@@ -8,7 +8,7 @@ files that someone created while the operations ran, ``undone`` files that an un
 until the last operation is done, then ``switched``; an undo makes it ``undoing`` and ``undone``.
 Each operation may be repeated: interrupted at any point, it is continued from the first one.
 
-This file uses nothing but the standard library of Python 3.7 and later: it is also sent to hosts,
+This file uses nothing but the standard library of Python 3.7 and later, so that a host can run it
 after the texts of ``root_path.py`` of ``core/bundle`` and of ``side_folder.py``.
 """
 
