@@ -223,8 +223,8 @@ class OpenSsh:
         self.host_key = shown.stdout.split()[1]
         self.bundles = folder / "bundles"
         self.bundles.mkdir()
-        self._log = (folder / "log").open("w")
-        self._process = subprocess.Popen([program, "-D", "-e", "-f", str(config)], stderr=self._log)
+        self.log = (folder / "log").open("w")
+        self.process = subprocess.Popen([program, "-D", "-e", "-f", str(config)], stderr=self.log)
         until(self._listens)
 
     def _listens(self) -> bool:
@@ -248,9 +248,9 @@ class OpenSsh:
         return store_spec("openssh", {"kind": "sftp", **settings}, {"private_key": self.key})
 
     def close(self) -> None:
-        self._process.terminate()
-        self._process.wait(30)
-        self._log.close()
+        self.process.terminate()
+        self.process.wait(30)
+        self.log.close()
 
 
 @pytest.fixture

@@ -192,6 +192,7 @@ def test_what_is_damaged_costs_itself_and_is_named(
 ) -> None:
     """A large file keeps its place, with zeros from the damage on; a small one is left out."""
     monkeypatch.setattr("fasciculus.bundles.tar_export._WHOLE", 400)
+    # Where the folder store keeps its files: they are damaged behind its back.
     piece = max((bundle.store._root / SUBJECT.pieces).iterdir())  # type: ignore[attr-defined]
     rows = list(read_listing(bundle.listing.open("rb")))
     at_fault = {row.name for row in rows if row.parts and row.parts[0].piece == piece.name}
@@ -216,6 +217,7 @@ def test_a_large_file_that_is_damaged_keeps_what_follows_whole(
     bundle: ExportSelection, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("fasciculus.bundles.tar_export._WHOLE", 10)
+    # Where the folder store keeps its files: they are damaged behind its back.
     for piece in (bundle.store._root / SUBJECT.pieces).iterdir():  # type: ignore[attr-defined]
         piece.write_bytes(b"\0" * piece.stat().st_size)
     with unpacked("tar.gz", archived("tar.gz", bundle)) as archive:

@@ -208,6 +208,7 @@ def test_reading_ends_by_what_was_read_and_by_time(size: int, seconds: int, read
                 parts.append(1)
                 yield b"x" * size
 
+    # The part that reads an answer, without a server that waits.
     found = posting._beginning(Drip(), time.monotonic() + seconds)
     assert len(parts) == read and found == "x" * min(500, size * read)
 

@@ -55,6 +55,7 @@ def engine(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Any]:
     ENGINES.__dict__.pop("_places", None)
     yield ENGINES.get(name)
     ENGINES.__dict__.pop("_places", None)
+    # The registry is one for all tests: the kind is forgotten again.
     ENGINES._loaded.pop(name, None)
 
 

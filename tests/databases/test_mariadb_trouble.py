@@ -160,6 +160,7 @@ def test_rows_that_were_held_back_fail_the_dump(
 ) -> None:
     """A guard against settings that nobody thought of."""
     made("short", *MANY)
+    # A server holds no rows back by a setting that is known: they are taken out here.
     written = Dump._written
 
     def cut(self: Dump, table: str, columns: list[Any], source: str) -> Iterator[bytes]:

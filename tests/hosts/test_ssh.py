@@ -320,6 +320,7 @@ def test_without_an_interpreter_tar_serves_and_the_try_says_what_that_means(
     assert steps["commands"] == "A shell, find and Python are there."
     remote.close()
     whole = taken(remote, tree)
+    # As if the machine had no Python: it cannot be taken from it for a test.
     remote._reads_safely = False
     steps = {step.name: step.text for step in remote.steps()}
     assert "no Python 3.7. A user who exchanges one of their folders" in steps["commands"]
@@ -328,6 +329,7 @@ def test_without_an_interpreter_tar_serves_and_the_try_says_what_that_means(
         remote.close()
         with pytest.raises(FasciculusError, match="without following their links"):
             taken(remote, tree)
+    # As the host's setting would have it, on the same connection.
     remote._unsafe_reading = True
     assert "are not read" not in {step.name: step.text for step in remote.steps()}["commands"]
     remote.close()
@@ -335,6 +337,7 @@ def test_without_an_interpreter_tar_serves_and_the_try_says_what_that_means(
 
 
 def openssh_user(host: Any) -> Any:
+    # The user that the connection signs in as.
     return host._link.spec.user
 
 

@@ -26,11 +26,13 @@ from fasciculus.service.http.operations import PREFIX
 
 def full(records: Records) -> None:
     """Let the disk of the records be full."""
+    # The connection that writes: a disk cannot be filled for a test.
     records._writer.execute("PRAGMA query_only=ON")
 
 
 def roomy(records: Records) -> None:
     """There is space again."""
+    # The connection that writes: a disk cannot be filled for a test.
     records._writer.execute("PRAGMA query_only=OFF")
 
 
@@ -40,6 +42,7 @@ def roomy(records: Records) -> None:
 def test_a_full_disk_is_told_and_nothing_of_the_change_stays(tmp_path: Path) -> None:
     records = Records(tmp_path / "records.sqlite")
     pages = records.reader.execute("PRAGMA page_count").fetchone()[0]
+    # The connection that writes: a disk cannot be filled for a test.
     records._writer.execute(f"PRAGMA max_page_count={pages + 1}")
     with (
         pytest.raises(UnwritableError, match="disk is full") as caught,
@@ -60,6 +63,7 @@ def test_an_error_of_one_statement_is_no_trouble_of_the_disk(tmp_path: Path) -> 
     records = Records(tmp_path / "records.sqlite")
     with pytest.raises(sqlite3.IntegrityError), records.write() as db:
         db.execute("INSERT INTO session VALUES (1, 99, 'x', 'x', 'x')")
+    # Only the connection that writes knows whether a change is still open.
     assert not records.trouble and not records._writer.in_transaction
     records.close()
 

@@ -149,6 +149,7 @@ def test_the_initial_password_opens_nothing_but_its_own_change(tmp_path: Path) -
         assert str(file) in home.log.read_text() and once not in home.log.read_text()
         assert once not in failed.stderr, "journals are kept and sent on"
         with Client(home.url, token="x") as client:
+            # The client is made with a token, and here it has none.
             client._http.headers.pop("Authorization")
             assert client.session_open("administrator", once).must_change
             with pytest.raises(RefusedError, match="password of your own"):
@@ -237,6 +238,7 @@ def test_secrets_are_sealed_hashed_and_never_said(
         answers = ""
         for path in client.openapi_document()["paths"]:
             if "{" not in path and path != "/health":
+                # Answers as they are, with the client's token.
                 answer = client._http.get(path, timeout=60) if path != "/api/v1/live" else None
                 answers += answer.text if answer is not None else ""
         for path in (
@@ -276,6 +278,7 @@ def test_bad_input_is_answered_at_the_field_with_the_way_out(
 ) -> None:
     with running.client() as client:
         client.hosts_add(HostInput(name="reed-1"))
+        # Raw calls with the client's token.
         http = client._http
 
         def post(to: str, **body: Any) -> dict[Any, Any]:

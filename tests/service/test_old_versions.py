@@ -37,6 +37,7 @@ def test_old_versions_are_measured_once_a_day_whatever_other_stores_there_are(
                 (gone,),
             )
         with connected(open_store(place.spec)) as store:
+            # With the store's own connection: stores switch no versioning on.
             store._client.put_bucket_versioning(  # type: ignore[attr-defined]
                 Bucket=store._settings.bucket,  # type: ignore[attr-defined]
                 VersioningConfiguration={"Status": "Enabled"},

@@ -135,6 +135,7 @@ def test_tries_come_apart(heronmere: SampleRecords, outbox: Outbox, server: Serv
 def test_the_pause_is_until_the_next_try_but_never_long(
     heronmere: SampleRecords, outbox: Outbox
 ) -> None:
+    # How long it would wait, without waiting.
     assert outbox._pause() == module._LONGEST_PAUSE
     (one,) = waiting(heronmere, "one")
     assert outbox._pause() == 0.1

@@ -159,6 +159,7 @@ def test_two_hundred_that_drip_keep_nobody_waiting(running: Service) -> None:
 
 def test_a_request_that_never_ends_is_ended(running: Service) -> None:
     """Its time counts from its first byte, whatever comes after."""
+    # The server inside, to see what it holds open.
     server = running._server
     with socket.create_connection(("127.0.0.1", running.port), timeout=60) as one:
         one.sendall(b"GET / HTTP/1.1\r\nX-Slow: ")

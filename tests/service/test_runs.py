@@ -283,6 +283,7 @@ def test_everything_comes_back_as_it_was(
             and "files/plain" in names
             and "databases/sqlite/sites/site.sqlite" in names
         )
+        # Raw calls with the client's token, for answers in parts.
         http = client._http
         path = f"/api/v1/bundles/{bundle.id}/download"
         rest = http.get(path, headers={"Range": "bytes=1000-"})

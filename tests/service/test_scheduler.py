@@ -81,13 +81,18 @@ def scheduled(records: Records, starts: Refusing | Starts) -> Any:
     return found, told
 
 
+def settled(scheduler: Scheduler) -> None:
+    # It tells nobody when it has seen a change, and nobody but a test needs to know.
+    until(lambda: not scheduler._stale)
+
+
 def test_a_missed_start_is_made_up_for_once_however_many_were_missed(valley: Records) -> None:
     job(valley, "daily 02:15", missed=9)
     starts = Starts()
     scheduler, told = scheduled(valley, starts)
     until(lambda: starts.keys)
     scheduler.refresh()
-    until(lambda: not scheduler._stale)
+    settled(scheduler)
     scheduler.stop()
     ((name, by, key),) = starts.keys
     assert "9 starts passed while the service was down" in starts.notes[0]
@@ -120,7 +125,7 @@ def test_a_clock_that_is_set_loses_no_start_and_doubles_none(
     job(valley, "daily 02:15")
     starts = Starts()
     scheduler, _ = scheduled(valley, starts)
-    until(lambda: not scheduler._stale)
+    settled(scheduler)
     wall.by = timedelta(days=days)
     scheduler.refresh()
     said = until(lambda: scheduler.clock_trouble)
@@ -142,7 +147,8 @@ def test_a_clock_that_was_set_back_while_nobody_looked(valley: Records) -> None:
     starts = Starts()
     scheduler, _ = scheduled(valley, starts)
     assert "back" in until(lambda: scheduler.clock_trouble)
-    until(lambda: not scheduler._stale and scheduler.plan.soonest)
+    settled(scheduler)
+    until(lambda: scheduler.plan.soonest)
     assert scheduler.plan.soonest < datetime.now(UTC) + timedelta(minutes=2)
     scheduler.stop()
 
@@ -179,7 +185,7 @@ def test_what_is_switched_off_or_by_hand_never_starts(
     job(valley, **{"timetable": "daily 02:15", "missed": 3, **change})
     starts = Starts()
     scheduler, _ = scheduled(valley, starts)
-    until(lambda: not scheduler._stale)
+    settled(scheduler)
     with valley.write() as db:
         jobs.save_job(db, JobInput(name="other", stores=["attic"], timetable="* * * * *"))
     scheduler.renew(datetime.now(UTC))
@@ -209,7 +215,7 @@ def test_when_it_last_looked_is_kept_so_that_nothing_is_made_up_for_twice(valley
     scheduler.stop()
     second = Starts()
     scheduler, _ = scheduled(valley, second)
-    until(lambda: not scheduler._stale)
+    settled(scheduler)
     scheduler.stop()
     assert len(first.keys) == 1 and not second.keys
 
@@ -254,7 +260,7 @@ def test_it_wakes_for_a_changed_job_and_for_its_end(valley: Records) -> None:
     """Not only when its long pause is over."""
     starts = Starts()
     scheduler, _ = scheduled(valley, starts)
-    until(lambda: not scheduler._stale)
+    settled(scheduler)
     job(valley, "* * * * *", missed=0)
     scheduler.refresh()
     until(lambda: scheduler.plan.soonest)

@@ -232,6 +232,7 @@ def test_a_session_ends_by_itself(parts: Context, http: Any) -> None:
 def test_a_session_of_a_full_disk_ends_like_any_other(
     parts: Context, http: Any, change: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    # The connection that writes: a disk cannot be filled for a test.
     parts.records._writer.execute("PRAGMA query_only=ON")
     assert sign_in(http).status_code == 200
     parts.records._writer.execute("PRAGMA query_only=OFF")

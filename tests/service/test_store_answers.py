@@ -62,6 +62,7 @@ def test_only_stores_of_jobs_are_asked_and_no_disk_that_is_mounted_for_each_use(
         client.stores_add(StoreInput(name=name, settings=settings))
     fields = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))
     client.jobs_change("nightly", JobInput(**{**fields, "stores": ["attic", "disk"]}))
+    # Which stores it would ask, without asking them.
     assert answers._names() == ["attic", "disk"]
     with parts.records.write() as db:
         document = "json_set(document, '$.settings.mount_command', 'mount it')"
@@ -93,6 +94,7 @@ def test_a_store_that_hangs_holds_up_nothing(asked: Any, monkeypatch: pytest.Mon
     answers.ask_if_due()
     assert asked_for == ["attic"], "not again while it runs"
     go_on.set()
+    # Its thread: until it has ended.
     until(lambda: not answers._thread.is_alive())
     assert asked_for == ["attic", "cellar"] and answers.troubles() == {}
     answers.ask_if_due()

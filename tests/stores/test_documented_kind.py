@@ -42,6 +42,7 @@ def registry(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Regist
     yield found
     for registry in (found, HOST_KINDS, ENGINES):
         registry.__dict__.pop("_places", None)
+    # The registry is one for all tests: the kind is forgotten again.
     found._loaded.pop(name, None)
 
 

@@ -33,6 +33,7 @@ class Line:
 
     def __init__(self, monkeypatch: pytest.MonkeyPatch) -> Any:  # type: ignore[misc]
         self.answers, self.lost, self.server = 0, 0, None
+        # The places where each server answers: what is lost is lost there.
         respond, send, reply = (
             http_server._Gateway.respond,
             paramiko.SFTPServer._send_packet,  # type: ignore[attr-defined]

@@ -184,6 +184,7 @@ def test_a_storage_that_lists_no_unfinished_uploads_is_used_all_the_same(
     """The trial says which right is missing, a run says it once, and neither ends."""
 
     def refused(*_: Any) -> None:
+        # How the parts of the stand-in refuse.
         raise object_storage._Refused(status, code)
 
     monkeypatch.setattr(object_storage.ObjectStorageStandIn, "_list_uploads", refused)

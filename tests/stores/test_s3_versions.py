@@ -34,6 +34,7 @@ def said(store: S3Store) -> str:
 
 
 def versions(store: S3Store) -> int:
+    # With the store's own connection: stores count no versions.
     bucket = store._settings.bucket
     answer = store._client.list_object_versions(Bucket=bucket)
     return len(answer.get("Versions", [])) + len(answer.get("DeleteMarkers", []))
@@ -41,6 +42,7 @@ def versions(store: S3Store) -> int:
 
 def keep_versions(place: Place) -> None:
     with connected(opened(place)) as store:
+        # With the store's own connection: stores switch no versioning on.
         bucket = store._settings.bucket  # type: ignore[attr-defined]
         if not store._client.list_buckets()["Buckets"]:  # type: ignore[attr-defined]
             store.make_root()
@@ -76,6 +78,7 @@ def test_what_a_bucket_keeps_of_what_was_removed_is_said_and_removed_if_wanted(
 
 def test_an_object_lock_is_named(place: Place) -> None:
     with connected(opened(place)) as store:
+        # With the store's own connection: stores lock no objects.
         bucket = store._settings.bucket  # type: ignore[attr-defined]
         store._client.create_bucket(Bucket=bucket, ObjectLockEnabledForBucket=True)  # type: ignore[attr-defined]
         store._client.put_object_lock_configuration(  # type: ignore[attr-defined]

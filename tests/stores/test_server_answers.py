@@ -70,6 +70,7 @@ def space(tmp_path: Path) -> Iterator[Place]:
 
 def refusing(place: Place, command: str, answer: str) -> None:
     """Have the stand-in answer a command in this way."""
+    # The class that answers: pyftpdlib finds its commands there.
     setattr(place.server._handler, f"ftp_{command}", lambda handler, *_: handler.respond(answer))
 
 
@@ -95,6 +96,7 @@ def test_who_was_signed_out_signs_in_again(space: Place) -> None:
         refusing(space, "SIZE", "530 Please sign in.")
         with pytest.raises(ConnectionLostError, match="signing in again: 530 Please sign in"):
             store.size("file")
+        # Whether the connection was given up: a store does not tell.
         assert not store._link.is_open  # type: ignore[attr-defined]
 
 

@@ -123,6 +123,7 @@ def test_another_piece_of_the_same_name_is_not_taken_for_it(
     piece = msgspec.convert(stores.manifests[name]["pieces"][0], PieceRecord)
 
     def look(task: Any, store: Any) -> None:
+        # What the task believes to be on the store.
         task._there[piece.name] = replace(piece, sha256="0" * 64)
 
     monkeypatch.setattr(TransferTask, "_look", look)

@@ -77,6 +77,7 @@ def test_each_frame_is_read_once(
     )
     pieces = Pieces(40, 4)
     with BundleReader(pieces, SUBJECT, tmp_path) as reader:
+        # A cache of this test's size, not of the reader's.
         reader._held = FrameCache(tmp_path, memory)
         for *_, entry, data in pieces.entries:
             assert b"".join(reader.contents(entry)) == data
@@ -134,6 +135,7 @@ def test_what_is_kept_is_what_was_given_and_the_bounds_hold(
                     and held.bytes_of(found, 3, 2) == wanted[3:5]
                 )
                 assert held.bytes_of(found, len(wanted), 5) == b""
+        # What it holds: no call tells.
         kept = held._held.values()
         assert sum(row.size for row in kept if row.data is None) <= disk
         assert sum(row.size for row in kept if row.data is not None) <= max(memory, size)

@@ -308,6 +308,7 @@ def test_trouble_of_the_room_ends_the_packing_and_abandoning_leaves_no_thread(
             packing.writer.add(file(b"%03d" % number), NOISE[:100_000])
         packing.writer.finish()
     packing.writer.abandon()
+    # Its thread: an abandoned writer says nothing when it has ended.
     packing.writer._writer.join(20)
     assert not packing.writer._writer.is_alive()
 
@@ -316,6 +317,7 @@ def test_what_was_abandoned_takes_no_more(tmp_path: Path) -> None:
     packing = Packing(tmp_path)
     packing.writer.add(file(b"a"), b"x")
     packing.writer.abandon()
+    # Until its thread has ended.
     packing.writer._writer.join(20)
     with pytest.raises(RuntimeError, match="abandoned"):
         packing.writer.add(file(b"b"), b"y")
@@ -325,6 +327,7 @@ def test_what_was_abandoned_takes_no_more(tmp_path: Path) -> None:
 def test_a_long_file_is_cut_into_frames_too(tmp_path: Path) -> None:
     packing = Packing(tmp_path, "zstd", frame_size=100_000, piece_size=64 * MIB)
     packed = []
+    # What is packed, at the moment when it is.
     packing.writer._on_packed = packed.append
     packing.writer.add_stream(file(b"film", len(NOISE)), io.BytesIO(NOISE), pytest.fail)
     (piece,) = packing.end()
@@ -340,4 +343,5 @@ def test_no_file_of_a_piece_stays_open(tmp_path: Path) -> None:
         packing.writer.add(file(b"%02d" % number), NOISE[:100_000])
     packing.end()
     assert len(os.listdir("/proc/self/fd")) <= before
+    # Its thread: the writer does not tell whether it has ended.
     assert not packing.writer._writer.is_alive()

@@ -282,6 +282,7 @@ def test_repairing_is_not_followed_by_repairing(heronmere: SampleRecords, handle
 
 
 def repacked(handler: Any, task: Any, name: Any, text: Any = "new listing") -> None:
+    # Where the handler looks for what a worker has written.
     folder = handler._folder(task)
     folder.mkdir(parents=True, exist_ok=True)
     (folder / f"{name}.zst").write_text(text)
@@ -337,6 +338,7 @@ def test_unfinished_maintenance_is_found_again_and_cleared(
     (found,) = handler.unfinished()
     assert (found.number, found.kind, found.exclusive) == (task.number, "repack", True)
     spool = heronmere.config.spool / f"maintenance-{task.number}"
+    # Where the handler looks for what a worker has written.
     for place in (spool, handler._folder(task)):
         place.mkdir(parents=True)
     handler.clear(task)

@@ -44,14 +44,15 @@ def remote(nights: Nights, openssh: Any) -> Callable[..., Any]:
 
 
 def signed_in(openssh: Any) -> int:
-    openssh._log.flush()
-    return open(openssh._log.name).read().count("Accepted publickey")
+    openssh.log.flush()
+    return open(openssh.log.name).read().count("Accepted publickey")
 
 
 def carried(pool: WorkerPool, order: BackupOrder) -> Any:
     worker = pool.start(order)
     events = list(worker.events())
     assert worker.result is not None and worker.result.outcome == "done", events[-3:]
+    # Which process it was, to tell whether the next one is the same.
     return worker._process
 
 
@@ -60,6 +61,7 @@ def test_orders_of_one_host_and_its_stores_share_their_connections(
 ) -> None:
     before = signed_in(openssh)
     processes = {id(carried(pool, remote())) for _ in range(4)}
+    # Whether a process waits for the next order: the pool does not tell.
     assert len(processes) == 1 and len(pool._idle) == 1
     assert signed_in(openssh) - before == 2, "one for the host, one for the store"
 
@@ -69,7 +71,7 @@ def test_what_was_lost_meanwhile_is_connected_again(
 ) -> None:
     process = carried(pool, remote())
     for child in os.listdir("/proc"):
-        if child.isdigit() and _parent(child) == openssh._process.pid:
+        if child.isdigit() and _parent(child) == openssh.process.pid:
             os.kill(int(child), signal.SIGKILL)
     # The order after a loss, not one that meets it: the worker has noticed it by then.
     until(lambda: not _connections(openssh.port))
@@ -132,6 +134,7 @@ def test_a_cancelled_order_ends_its_worker_and_no_other(
     worker = pool.start(remote())
     worker.cancel()
     list(worker.events())
+    # Whether a process waits, and which: the pool does not tell.
     assert not pool._idle
     assert carried(pool, remote()) is not worker._process
 
@@ -143,6 +146,7 @@ def test_an_order_that_fails_does_not_leave_its_worker_to_the_next(
     worker = pool.start(remote(subject=subject))
     list(worker.events())
     assert worker.result.outcome == "failed" and "/nowhere" in worker.result.error
+    # Whether a process waits for the next order: the pool does not tell.
     assert not pool._idle
 
 
@@ -155,4 +159,5 @@ def test_a_worker_waits_for_a_while_and_takes_so_many_orders(
     monkeypatch.setattr(module, "_IDLE", 0.01)
     with closing(WorkerPool()) as another:
         ends = carried(another, remote())
+        # Whether a process waits for the next order: the pool does not tell.
         until(lambda: not another._idle and ends._orders < 0)

@@ -113,6 +113,7 @@ def parts() -> Iterator[Any]:
     workers, records = StandInWorkers(), Records()
     runner = TaskRunner(workers, {QueuedRestore: records}, {"work": 2, "maintenance": 1})
     yield runner, workers, records
+    # Its threads: whether the test has stopped it is not told.
     if any(thread.is_alive() for thread in runner._threads):
         runner.stop()
 
@@ -134,6 +135,7 @@ def test_a_task_begins_tells_and_ends(parts: Any) -> None:
     until(lambda: not runner.busy())
     assert records.afterwards == []
     runner.stop()
+    # Its threads: nothing else shows that they have ended.
     assert workers.closed and not any(thread.is_alive() for thread in runner._threads)
 
 

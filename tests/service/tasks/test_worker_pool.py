@@ -50,6 +50,7 @@ def carried(worker: WorkerProcess) -> list[Any]:
 
 
 def server(pool: WorkerPool) -> int:
+    # The process that forks the workers: it is looked at and killed.
     return pool._server.process.pid
 
 
@@ -124,6 +125,7 @@ def test_a_worker_ends_when_nobody_waits_for_it_any_more(pool: WorkerPool, tmp_p
     """As after the service was killed: the end of its standard input says so."""
     worker = pool.start(preview(blocked(tmp_path), tmp_path / "spool"))
     (found,) = children(server(pool)) or [(0, "")]
+    # The end of its orders, as when the service is killed.
     worker._process.close_orders()
     carried(worker)
     assert worker.result is None or worker.result.outcome in ("cancelled", "done")
@@ -156,6 +158,7 @@ def test_a_server_that_was_killed_is_replaced_without_a_word(
 ) -> None:
     first = server(pool)
     os.kill(first, signal.SIGKILL)
+    # Until it is gone: what the pool does then is tested.
     pool._server.process.wait(20)
     worker = pool.start(release(tmp_path))
     carried(worker)
@@ -224,6 +227,7 @@ def test_no_worker_is_said_in_words(monkeypatch: pytest.MonkeyPatch, tmp_path: P
 
 
 def test_an_order_that_is_none_is_a_failure_that_says_so(pool: WorkerPool, tmp_path: Path) -> None:
+    # Past what writes an order: that one writes no wrong ones.
     worker = module.WorkerProcess(pool._fork(release(tmp_path)), None)
     order = {"order": "release", "hold_flags": [7], "spool": "home/x"}
     line = json.dumps({"order": order, "secrets": "", "folders": {"home": "/"}}).encode()
