@@ -29,6 +29,20 @@ def test_a_commit_is_checked_as_make_check_does() -> None:
     assert hooks == checks and len(checks) > 5
 
 
+def test_each_test_that_the_documents_name_is_there() -> None:
+    named = []
+    for page in [ROOT / "CONTRIBUTING.md", *sorted((ROOT / "docs").rglob("*.md"))]:
+        places = r"`(?:tests/)?((?:[a-z_]+/)*test_\w+\.py)(?:::(\w+))?`"
+        named += [(page.name, *place) for place in re.findall(places, page.read_text())]
+    gone = [
+        row
+        for row in named
+        if not (ROOT / "tests" / row[1]).is_file()
+        or row[2] not in (ROOT / "tests" / row[1]).read_text()
+    ]
+    assert not gone and len(named) > 20
+
+
 def test_a_release_has_one_version_and_a_date(release: Any, tmp_path: Path) -> None:
     changelog = (ROOT / "CHANGELOG.md").read_text()
     unreleased = re.search(r"^## ([\d.]+) \(unreleased\)$", changelog, re.M)

@@ -360,6 +360,28 @@ def test_a_switch_that_is_cut_anywhere_is_finished(
     assert step > 10 and picture(kept.tree) == saved
 
 
+def test_what_comes_between_two_steps_is_kept(kept: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The account's owner goes on working while the service is down."""
+    changes(kept)
+    for step in range(1, 100):
+        with monkeypatch.context() as patch, pytest.raises(CutError):
+            cut_at(step, patch)
+            restore(kept, paths=["site/index.php"])
+        if not (kept.tree / "site/index.php").exists():
+            break
+        assert side_order(kept, RecoverOrder).state == "kept"
+        side_order(kept, DropOrder)
+        (kept.tree / "site/index.php").write_text("hacked\n")
+    (kept.tree / "site/index.php").write_text("meanwhile\n")
+    found = side_order(kept, RecoverOrder)
+    assert (found.state, found.outcome) == ("kept", "warned")
+    side = kept.root / os.fsdecode(NAME) / SIDE
+    assert (kept.tree / "site/index.php").read_text() == "index.php as it was\n"
+    assert (side / "late/site/index.php").read_text() == "meanwhile\n"
+    assert side_order(kept, UndoOrder).state == "undone"
+    assert (kept.tree / "site/index.php").read_text() == "hacked\n"
+
+
 def test_an_undo_that_is_cut_anywhere_is_finished(
     kept: Any, monkeypatch: pytest.MonkeyPatch
 ) -> None:

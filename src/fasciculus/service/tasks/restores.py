@@ -145,7 +145,9 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
 def _settled(result: SideResult, kind: RestoreKind) -> tuple[str, str]:
     """Return the outcome and the sentence for an interrupted restore in place, or its undo."""
     if kind == RestoreKind.UNDO:
-        return "done", "" if result.state == SetAside.UNDONE else "Nothing was undone."
+        if result.state == SetAside.UNDONE:
+            return result.outcome, ""
+        return "failed", "It was interrupted before anything was undone. Undo it again."
     if result.state == SetAside.KEPT:
         return "warned", "It was interrupted, and finished afterwards."
     return "failed", "It was interrupted, and rolled back: nothing was changed. Start it again."

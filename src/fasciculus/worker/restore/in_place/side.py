@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 
 from ....contracts.orders import DropOrder, RecoverOrder, SideOrder, UndoOrder
-from ....contracts.results import SideResult
+from ....contracts.results import Outcome, SideResult
 from ....core.errors import MissingError, SettingError
 from ....core.formatting import format_count, format_list
 from ....core.restore.restore_kind import SetAside
@@ -66,15 +66,16 @@ class SideTask:
     def _recovered(self, switch: Switch) -> SideResult:
         state = switch.recover()
         self._problems(switch)
+        outcome: Outcome = "warned" if switch.problems else "done"
         if state == STAGING:
             switch.drop()
             self._emitter.info("rolled back: nothing had been changed")
             return SideResult(outcome="done", state=SetAside.GONE)
         if state == UNDONE:
             self._emitter.info("the undo was finished")
-            return SideResult(outcome="done", state=SetAside.UNDONE)
+            return SideResult(outcome=outcome, state=SetAside.UNDONE)
         self._emitter.info("the restore was finished; what was replaced is set aside")
-        return SideResult(outcome="done", state=SetAside.KEPT)
+        return SideResult(outcome=outcome, state=SetAside.KEPT)
 
     def _undone(self, switch: Switch, force: bool) -> SideResult:
         if switch.state not in (SWITCHING, SWITCHED):

@@ -16,7 +16,7 @@ from trees import picture
 
 from fasciculus.models import AccountInput, Database, HostInput, JobInput, MailFiles, Site
 
-PAGE = Path(__file__).parents[2] / "docs/worst-morning.md"
+PAGE = Path(__file__).parents[3] / "docs/worst-morning.md"
 pytestmark = pytest.mark.xdist_group("mariadb")
 
 

@@ -13,7 +13,7 @@ from running import Service
 from fasciculus.models.problem import ProblemType
 from fasciculus.service.http.problems import STATUS
 
-DOC = Path(__file__).parents[2] / "docs/problems.md"
+DOC = Path(__file__).parents[3] / "docs/problems.md"
 
 
 def test_the_docs_list_every_type_with_its_status() -> None:
