@@ -443,6 +443,27 @@ def test_a_full_disk_in_the_middle_is_said_and_undone(
     assert picture(kept.tree) == before
 
 
+def test_what_cannot_be_replaced_stays(kept: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Set aside, it comes back when the move of its replacement fails."""
+    before, whole, moves = changes(kept), os.rename, []
+
+    def rename(*names: Any, **folders: Any) -> Any:
+        if names[0] == b"index.php":
+            moves.append(names)
+        if len(moves) == 2:
+            moves.append(names)
+            raise OSError(errno.EPERM, "Operation not permitted")
+        return whole(*names, **folders)
+
+    with monkeypatch.context() as patch:
+        patch.setattr(switch.os, "rename", rename)
+        found, _, log = restore(kept, paths=["site/index.php"])
+    assert found.outcome in ("warned", "failed") and "site/index.php" in found.error + str(log)
+    assert (kept.tree / "site/index.php").read_text() == "hacked\n"
+    side_order(kept, UndoOrder)
+    assert picture(kept.tree) == before
+
+
 def test_damage_on_the_store_changes_nothing(kept: Any) -> None:
     changes(kept)
     (kept.tree / "big").unlink()
