@@ -1,5 +1,5 @@
 """What the console's forms make of a text means the same here: ``parser_cases.json``, which
-``console/src/features/jobs/texts.test.ts`` reads as well.
+``console/src/features/jobs/fields/texts.test.ts`` reads as well.
 """
 
 from __future__ import annotations

@@ -7,10 +7,10 @@
   import type { AccountForm } from '../../lib/types';
   import DatabaseRows from './DatabaseRows.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
-  import FormField from '../../ui/FormField.svelte';
-  import LinesField from '../../ui/LinesField.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
+  import LinesField from '../../ui/fields/LinesField.svelte';
   import MailDomainRows from './MailDomainRows.svelte';
-  import NameField, { nameFault } from '../../ui/NameField.svelte';
+  import NameField, { nameFault } from '../../ui/fields/NameField.svelte';
   import PageHead from '../../ui/PageHead.svelte';
   import SiteRows from './SiteRows.svelte';
   let { params = {} }: { params?: { name?: string } } = $props();

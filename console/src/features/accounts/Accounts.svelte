@@ -6,7 +6,7 @@
   import { Listing } from '../../lib/lists.svelte';
   import { size } from '../../lib/words';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
-  import FilterField from '../../ui/FilterField.svelte';
+  import FilterField from '../../ui/fields/FilterField.svelte';
   import DataTable from '../../ui/DataTable.svelte';
   import Timestamp from '../../ui/Timestamp.svelte';
   import { accountsList, hostsList } from '../../lib/calls';

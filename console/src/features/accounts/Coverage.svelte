@@ -3,7 +3,7 @@
   import { live } from '../../lib/live.svelte';
   import { coverageList } from '../../lib/calls';
   import { Listing } from '../../lib/lists.svelte';
-  import FilterField from '../../ui/FilterField.svelte';
+  import FilterField from '../../ui/fields/FilterField.svelte';
   import DataTable from '../../ui/DataTable.svelte';
   import Timestamp from '../../ui/Timestamp.svelte';
   const list = new Listing(coverageList);

@@ -2,7 +2,7 @@
   // The databases of an account: on a server, or a file below its home.
   import { Button, Input, Select } from 'flowbite-svelte';
   import type { AccountForm, Kinds } from '../../lib/types';
-  import FieldFault from '../../ui/FieldFault.svelte';
+  import FieldFault from '../../ui/fields/FieldFault.svelte';
   let {
     account = $bindable(),
     kinds,

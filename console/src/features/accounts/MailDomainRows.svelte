@@ -2,7 +2,7 @@
   // The mail domains of an account.
   import { Button, Input } from 'flowbite-svelte';
   import type { AccountForm } from '../../lib/types';
-  import FieldFault from '../../ui/FieldFault.svelte';
+  import FieldFault from '../../ui/fields/FieldFault.svelte';
   let { account = $bindable(), wrong }: { account: AccountForm; wrong?: string } = $props();
 </script>
 

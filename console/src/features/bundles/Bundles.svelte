@@ -6,7 +6,7 @@
   import { bundlesList, restoresList } from '../../lib/calls';
   import type { Restore } from '../../lib/types';
   import { size } from '../../lib/words';
-  import FilterField from '../../ui/FilterField.svelte';
+  import FilterField from '../../ui/fields/FilterField.svelte';
   import DataTable from '../../ui/DataTable.svelte';
   import Timestamp from '../../ui/Timestamp.svelte';
   import OutcomeLabel from '../../ui/OutcomeLabel.svelte';

@@ -5,7 +5,7 @@
   import { Listing } from '../../lib/lists.svelte';
   import type { BundleChange } from '../../lib/types';
   import { size } from '../../lib/words';
-  import FilterField from '../../ui/FilterField.svelte';
+  import FilterField from '../../ui/fields/FilterField.svelte';
   import DataTable from '../../ui/DataTable.svelte';
   let { bundle }: { bundle: number } = $props();
   // Each bundle has a list of its own: the component is created again for another one.

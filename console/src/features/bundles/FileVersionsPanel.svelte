@@ -6,7 +6,7 @@
   import type { VersionedFile, VersionsFound } from '../../lib/types';
   import { count, size } from '../../lib/words';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
-  import FormField from '../../ui/FormField.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
   import Timestamp from '../../ui/Timestamp.svelte';
   let { subject }: { subject: string } = $props();
   let words = $state('');

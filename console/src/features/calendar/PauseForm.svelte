@@ -6,7 +6,7 @@
   import type { Pause } from '../../lib/types';
   import { exact } from '../../lib/words';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
-  import FormField from '../../ui/FormField.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
   let { job = '', pause, changed }: { job?: string; pause?: Pause; changed: () => void } = $props();
   let until = $state('');
   let reason = $state('');

@@ -3,10 +3,10 @@
   import { Checkbox, Input } from 'flowbite-svelte';
   import type { Problem } from '../../lib/api.svelte';
   import type { HostInput } from '../../lib/types';
-  import FormDetails from '../../ui/FormDetails.svelte';
-  import FormField from '../../ui/FormField.svelte';
-  import LinesField from '../../ui/LinesField.svelte';
-  import NumberField from '../../ui/NumberField.svelte';
+  import FormDetails from '../../ui/fields/FormDetails.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
+  import LinesField from '../../ui/fields/LinesField.svelte';
+  import NumberField from '../../ui/fields/NumberField.svelte';
   let { rules = $bindable(), problem }: { rules: HostInput['discovery']; problem: Problem | null } =
     $props();
   const at = (field: string) => problem?.at(`discovery.${field}`);

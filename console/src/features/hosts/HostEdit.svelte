@@ -15,11 +15,11 @@
   import HostButtons from './HostButtons.svelte';
   import HostServers from './HostServers.svelte';
   import HostSystemFields from './HostSystemFields.svelte';
-  import KindChoice from '../../ui/KindChoice.svelte';
-  import KindFields from '../../ui/KindFields.svelte';
+  import KindChoice from '../../ui/fields/KindChoice.svelte';
+  import KindFields from '../../ui/fields/KindFields.svelte';
   import MailFileFields from './MailFileFields.svelte';
-  import NameField, { nameFault } from '../../ui/NameField.svelte';
-  import NumberField from '../../ui/NumberField.svelte';
+  import NameField, { nameFault } from '../../ui/fields/NameField.svelte';
+  import NumberField from '../../ui/fields/NumberField.svelte';
   import PageHead from '../../ui/PageHead.svelte';
   import RuleProposals from './RuleProposals.svelte';
   import TryPanel from '../../ui/TryPanel.svelte';

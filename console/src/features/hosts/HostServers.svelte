@@ -3,9 +3,9 @@
   import { Checkbox } from 'flowbite-svelte';
   import type { Problem } from '../../lib/api.svelte';
   import type { HostInput, KindInfo, Settings } from '../../lib/types';
-  import FieldFault from '../../ui/FieldFault.svelte';
-  import FormDetails from '../../ui/FormDetails.svelte';
-  import KindFields from '../../ui/KindFields.svelte';
+  import FieldFault from '../../ui/fields/FieldFault.svelte';
+  import FormDetails from '../../ui/fields/FormDetails.svelte';
+  import KindFields from '../../ui/fields/KindFields.svelte';
   let {
     host = $bindable(),
     engines,

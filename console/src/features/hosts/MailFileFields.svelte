@@ -3,9 +3,9 @@
   import { Input } from 'flowbite-svelte';
   import type { Problem } from '../../lib/api.svelte';
   import type { HostInput } from '../../lib/types';
-  import FormDetails from '../../ui/FormDetails.svelte';
-  import FormField from '../../ui/FormField.svelte';
-  import LinesField from '../../ui/LinesField.svelte';
+  import FormDetails from '../../ui/fields/FormDetails.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
+  import LinesField from '../../ui/fields/LinesField.svelte';
   let { mail = $bindable(), problem }: { mail: HostInput['mail']; problem: Problem | null } =
     $props();
   type Paths = 'alias_map' | 'mailbox_map' | 'transport_map' | 'passwd_file' | 'home' | 'dkim';

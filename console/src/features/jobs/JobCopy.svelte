@@ -7,8 +7,8 @@
   import type { JobForm, Store } from '../../lib/types';
   import { toggled } from '../../lib/words';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
-  import FormField from '../../ui/FormField.svelte';
-  import TimetablePicker from './TimetablePicker.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
+  import TimetablePicker from './fields/TimetablePicker.svelte';
   let { job, stores }: { job: JobForm; stores: Store[] } = $props();
   let name = $state('');
   // svelte-ignore state_referenced_locally

@@ -5,7 +5,7 @@
   import { jobsList, jobsStart } from '../../lib/calls';
   import { live } from '../../lib/live.svelte';
   import { Listing } from '../../lib/lists.svelte';
-  import FilterField from '../../ui/FilterField.svelte';
+  import FilterField from '../../ui/fields/FilterField.svelte';
   import DataTable from '../../ui/DataTable.svelte';
   import Timestamp from '../../ui/Timestamp.svelte';
   import OutcomeLabel from '../../ui/OutcomeLabel.svelte';

@@ -10,9 +10,9 @@
   } from '../../lib/calls';
   import type { StartAddress, StartAddressMade } from '../../lib/types';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
-  import FormField from '../../ui/FormField.svelte';
-  import LinesField from '../../ui/LinesField.svelte';
-  import NumberField from '../../ui/NumberField.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
+  import LinesField from '../../ui/fields/LinesField.svelte';
+  import NumberField from '../../ui/fields/NumberField.svelte';
   import Timestamp from '../../ui/Timestamp.svelte';
   let { job }: { job: string } = $props();
   let found = $state<StartAddress | null>(null);

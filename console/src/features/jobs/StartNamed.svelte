@@ -5,8 +5,8 @@
   import { push } from 'svelte-spa-router';
   import { jobsStart } from '../../lib/calls';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
-  import FormField from '../../ui/FormField.svelte';
-  import NumberField from '../../ui/NumberField.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
+  import NumberField from '../../ui/fields/NumberField.svelte';
   let { job, covers }: { job: string; covers: string[] } = $props();
   let label = $state('before the update');
   let days = $state<number | null>(30);

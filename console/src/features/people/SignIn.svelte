@@ -4,7 +4,7 @@
   import { passwordChange, sessionOpen } from '../../lib/calls';
   import { session } from '../../lib/api.svelte';
 
-  import FormField from '../../ui/FormField.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   let name = $state('administrator');
   let password = $state('');

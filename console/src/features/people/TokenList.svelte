@@ -4,7 +4,7 @@
   import { passwordChange, tokensAdd, tokensList, tokensRemove } from '../../lib/calls';
   import { session } from '../../lib/api.svelte';
   import type { Token } from '../../lib/types';
-  import FormField from '../../ui/FormField.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
   import Timestamp from '../../ui/Timestamp.svelte';
   import ConfirmDialog from '../../ui/ConfirmDialog.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';

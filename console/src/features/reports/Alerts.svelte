@@ -5,7 +5,7 @@
   import { live } from '../../lib/live.svelte';
   import { Listing } from '../../lib/lists.svelte';
   import DataTable from '../../ui/DataTable.svelte';
-  import FilterField from '../../ui/FilterField.svelte';
+  import FilterField from '../../ui/fields/FilterField.svelte';
   import Timestamp from '../../ui/Timestamp.svelte';
   const list = new Listing(alertsList);
   $effect(() => {

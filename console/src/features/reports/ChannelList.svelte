@@ -14,9 +14,9 @@
   import { given } from '../../lib/words';
   import ConfirmDialog from '../../ui/ConfirmDialog.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
-  import FormField from '../../ui/FormField.svelte';
-  import KindChoice from '../../ui/KindChoice.svelte';
-  import KindFields from '../../ui/KindFields.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
+  import KindChoice from '../../ui/fields/KindChoice.svelte';
+  import KindFields from '../../ui/fields/KindFields.svelte';
   const list = new Loader(channelsList);
   list.load();
   const kinds = new Loader(kindsList);

@@ -5,8 +5,8 @@
   import { newMailServer } from '../../lib/defaults';
   import { Loader } from '../../lib/loader.svelte';
   import type { MailServer, TryResult } from '../../lib/types';
-  import NumberField from '../../ui/NumberField.svelte';
-  import FormField from '../../ui/FormField.svelte';
+  import NumberField from '../../ui/fields/NumberField.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
   import StepList from '../../ui/StepList.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   let mail = $state<MailServer>(newMailServer());

@@ -5,7 +5,7 @@
   import { templatesChange, templatesPreview, templatesShow } from '../../lib/calls';
   import type { ReportPreview, Template } from '../../lib/types';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
-  import FormField from '../../ui/FormField.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
   const NAMES = ['report', 'digest', 'alert', 'maintenance'].flatMap((name) => [
     `${name}.txt`,
     `${name}.html`,

@@ -7,10 +7,10 @@
   import type { WatchSettings } from '../../lib/types';
   import { toggled } from '../../lib/words';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
-  import FormField from '../../ui/FormField.svelte';
-  import LinesField from '../../ui/LinesField.svelte';
-  import NumberField from '../../ui/NumberField.svelte';
-  import ZoneField from '../../ui/ZoneField.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
+  import LinesField from '../../ui/fields/LinesField.svelte';
+  import NumberField from '../../ui/fields/NumberField.svelte';
+  import ZoneField from '../../ui/fields/ZoneField.svelte';
   let watch = $state<WatchSettings | null>(null);
   const doing = useAction();
   let saved = $state(false);

@@ -2,7 +2,7 @@
   // How files are put back where they were.
   import { Checkbox, Select } from 'flowbite-svelte';
   import type { InPlace } from '../../lib/types';
-  import FormField from '../../ui/FormField.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
   let { options = $bindable() }: { options: InPlace } = $props();
   const CONFLICTS = [
     { value: 'replace', name: 'set aside, and replace' },

@@ -6,7 +6,7 @@
   import { bundlesFiles, restoresStart } from '../../lib/calls';
   import type { BundleDetail, InPlace } from '../../lib/types';
   import { size, toggled } from '../../lib/words';
-  import FormField from '../../ui/FormField.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   import InPlaceFields from './InPlaceFields.svelte';
   let {

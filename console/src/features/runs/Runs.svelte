@@ -5,7 +5,7 @@
   import { Listing } from '../../lib/lists.svelte';
   import { ENDED, OUTCOMES } from '../../lib/outcomes';
   import { size, took } from '../../lib/words';
-  import FilterField from '../../ui/FilterField.svelte';
+  import FilterField from '../../ui/fields/FilterField.svelte';
   import DataTable from '../../ui/DataTable.svelte';
   import Timestamp from '../../ui/Timestamp.svelte';
   import OutcomeLabel from '../../ui/OutcomeLabel.svelte';

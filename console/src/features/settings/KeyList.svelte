@@ -7,7 +7,7 @@
   import { live } from '../../lib/live.svelte';
   import ConfirmDialog from '../../ui/ConfirmDialog.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
-  import FormField from '../../ui/FormField.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
   import Timestamp from '../../ui/Timestamp.svelte';
   const known = new Loader(keysList);
   let identity = $state('');

@@ -4,10 +4,10 @@
   import { storesList } from '../../lib/calls';
   import { Loader } from '../../lib/loader.svelte';
   import type { StoreForm } from './store';
-  import FormDetails from '../../ui/FormDetails.svelte';
-  import FormField from '../../ui/FormField.svelte';
-  import TimetablePicker from '../jobs/TimetablePicker.svelte';
-  import ZoneField from '../../ui/ZoneField.svelte';
+  import FormDetails from '../../ui/fields/FormDetails.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
+  import TimetablePicker from '../jobs/fields/TimetablePicker.svelte';
+  import ZoneField from '../../ui/fields/ZoneField.svelte';
   let {
     store = $bindable(),
     name,

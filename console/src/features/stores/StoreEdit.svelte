@@ -19,10 +19,10 @@
   import ConfirmDialog from '../../ui/ConfirmDialog.svelte';
   import DamageList from './DamageList.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
-  import KindChoice from '../../ui/KindChoice.svelte';
-  import KindFields from '../../ui/KindFields.svelte';
+  import KindChoice from '../../ui/fields/KindChoice.svelte';
+  import KindFields from '../../ui/fields/KindFields.svelte';
   import MaintenancePanel from './MaintenancePanel.svelte';
-  import NameField, { nameFault } from '../../ui/NameField.svelte';
+  import NameField, { nameFault } from '../../ui/fields/NameField.svelte';
   import PageHead from '../../ui/PageHead.svelte';
   import StoreFacts from './StoreFacts.svelte';
   import DriveAccess from './DriveAccess.svelte';

@@ -2,8 +2,8 @@
   // What a store costs.
   import { Input } from 'flowbite-svelte';
   import type { StoreForm } from './store';
-  import FormDetails from '../../ui/FormDetails.svelte';
-  import FormField from '../../ui/FormField.svelte';
+  import FormDetails from '../../ui/fields/FormDetails.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
   let { store = $bindable(), at }: { store: StoreForm; at: (field: string) => string } = $props();
 </script>
 

@@ -1,8 +1,8 @@
 <script lang="ts">
   // The public keys that all bundles for a store are sealed to.
   import type { StoreForm } from './store';
-  import FormDetails from '../../ui/FormDetails.svelte';
-  import SealingFields from '../jobs/SealingFields.svelte';
+  import FormDetails from '../../ui/fields/FormDetails.svelte';
+  import SealingFields from '../jobs/fields/SealingFields.svelte';
   let { store = $bindable(), at }: { store: StoreForm; at: (field: string) => string } = $props();
 </script>
 

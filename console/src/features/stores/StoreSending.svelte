@@ -2,10 +2,10 @@
   // How fast bytes may go to a store, how long it may stand still, what stays free.
   import { Checkbox } from 'flowbite-svelte';
   import type { StoreForm } from './store';
-  import FormDetails from '../../ui/FormDetails.svelte';
-  import FormField from '../../ui/FormField.svelte';
-  import LinesField from '../../ui/LinesField.svelte';
-  import NumberField from '../../ui/NumberField.svelte';
+  import FormDetails from '../../ui/fields/FormDetails.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
+  import LinesField from '../../ui/fields/LinesField.svelte';
+  import NumberField from '../../ui/fields/NumberField.svelte';
   let { store = $bindable(), at }: { store: StoreForm; at: (field: string) => string } = $props();
   const GIB = 1024 ** 3;
   const reserve = {

@@ -1,12 +1,12 @@
 <script lang="ts">
   // Public keys to seal to, what their loss means, and a new pair of keys with its sheet to print.
-  import { useAction } from '../../lib/action.svelte';
+  import { useAction } from '../../../lib/action.svelte';
   import { Button } from 'flowbite-svelte';
-  import { keysMake } from '../../lib/calls';
-  import type { KeyMade } from '../../lib/types';
-  import ErrorMessage from '../../ui/ErrorMessage.svelte';
-  import FormField from '../../ui/FormField.svelte';
-  import LinesField from '../../ui/LinesField.svelte';
+  import { keysMake } from '../../../lib/calls';
+  import type { KeyMade } from '../../../lib/types';
+  import ErrorMessage from '../../../ui/ErrorMessage.svelte';
+  import FormField from '../../../ui/fields/FormField.svelte';
+  import LinesField from '../../../ui/fields/LinesField.svelte';
   let {
     recipients = $bindable(),
     whose,

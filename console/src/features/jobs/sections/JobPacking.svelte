@@ -1,11 +1,11 @@
 <script lang="ts">
   // How pieces are packed.
   import { Select } from 'flowbite-svelte';
-  import type { JobForm } from '../../lib/types';
-  import FormDetails from '../../ui/FormDetails.svelte';
-  import FormField from '../../ui/FormField.svelte';
-  import NumberField from '../../ui/NumberField.svelte';
-  import SealingFields from './SealingFields.svelte';
+  import type { JobForm } from '../../../lib/types';
+  import FormDetails from '../../../ui/fields/FormDetails.svelte';
+  import FormField from '../../../ui/fields/FormField.svelte';
+  import NumberField from '../../../ui/fields/NumberField.svelte';
+  import SealingFields from '../fields/SealingFields.svelte';
   let { job = $bindable(), at }: { job: JobForm; at: (field: string) => string } = $props();
   const MIB = 1024 * 1024;
   const CODECS = ['zstd', 'gzip', 'none'].map((name) => ({ value: name, name }));

@@ -1,7 +1,7 @@
 <script lang="ts" generics="T">
   // A filter of a list, kept in the address.
   import { Input, Select } from 'flowbite-svelte';
-  import type { Listing } from '../lib/lists.svelte';
+  import type { Listing } from '../../lib/lists.svelte';
   let {
     list,
     name,

@@ -2,18 +2,18 @@
   // Which subjects, and which contents of them.
   import { untrack } from 'svelte';
   import { Checkbox, Radio, Select } from 'flowbite-svelte';
-  import { accountsList, hostsList, sitesList } from '../../lib/calls';
-  import { Loader } from '../../lib/loader.svelte';
-  import type { JobForm } from '../../lib/types';
-  import { toggled } from '../../lib/words';
-  import ErrorMessage from '../../ui/ErrorMessage.svelte';
-  import FieldFault from '../../ui/FieldFault.svelte';
-  import FormField from '../../ui/FormField.svelte';
-  import FormSection from '../../ui/FormSection.svelte';
-  import DatabaseRules from './DatabaseRules.svelte';
-  import FileRules from './FileRules.svelte';
+  import { accountsList, hostsList, sitesList } from '../../../lib/calls';
+  import { Loader } from '../../../lib/loader.svelte';
+  import type { JobForm } from '../../../lib/types';
+  import { toggled } from '../../../lib/words';
+  import ErrorMessage from '../../../ui/ErrorMessage.svelte';
+  import FieldFault from '../../../ui/fields/FieldFault.svelte';
+  import FormField from '../../../ui/fields/FormField.svelte';
+  import FormSection from '../../../ui/fields/FormSection.svelte';
+  import DatabaseRules from '../fields/DatabaseRules.svelte';
+  import FileRules from '../fields/FileRules.svelte';
   import JobCommands from './JobCommands.svelte';
-  import LinesField from '../../ui/LinesField.svelte';
+  import LinesField from '../../../ui/fields/LinesField.svelte';
   let { job = $bindable(), at }: { job: JobForm; at: (field: string) => string } = $props();
   type Kind = JobForm['contents'][number];
   const SUBJECTS = [

@@ -1,8 +1,8 @@
 <script lang="ts">
   // The settings and secrets of one kind, as the service describes them.
   import { Checkbox, Input, Select, Textarea } from 'flowbite-svelte';
-  import type { Problem } from '../lib/api.svelte';
-  import type { KindField, KindInfo, Settings } from '../lib/types';
+  import type { Problem } from '../../lib/api.svelte';
+  import type { KindField, KindInfo, Settings } from '../../lib/types';
   import FormField from './FormField.svelte';
   let {
     kind,

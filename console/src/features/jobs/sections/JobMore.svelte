@@ -1,16 +1,16 @@
 <script lang="ts">
   // What else can be done with a job that is saved, each part folded away until it is wanted.
-  import { pausesList } from '../../lib/calls';
-  import { live } from '../../lib/live.svelte';
-  import { Loader } from '../../lib/loader.svelte';
-  import type { JobForm, Store } from '../../lib/types';
-  import PauseForm from '../calendar/PauseForm.svelte';
-  import FormDetails from '../../ui/FormDetails.svelte';
-  import JobChanges from './JobChanges.svelte';
-  import JobCopy from './JobCopy.svelte';
-  import ReportPreview from './ReportPreview.svelte';
-  import StartAddress from './StartAddress.svelte';
-  import StartNamed from './StartNamed.svelte';
+  import { pausesList } from '../../../lib/calls';
+  import { live } from '../../../lib/live.svelte';
+  import { Loader } from '../../../lib/loader.svelte';
+  import type { JobForm, Store } from '../../../lib/types';
+  import PauseForm from '../../calendar/PauseForm.svelte';
+  import FormDetails from '../../../ui/fields/FormDetails.svelte';
+  import JobChanges from '../JobChanges.svelte';
+  import JobCopy from '../JobCopy.svelte';
+  import ReportPreview from '../ReportPreview.svelte';
+  import StartAddress from '../StartAddress.svelte';
+  import StartNamed from '../StartNamed.svelte';
   let {
     job,
     stores,

@@ -1,7 +1,7 @@
 // Timetables and keep rules: what the forms make of a text, and the text that they write. Python
 // reads the same cases, and finds that both texts mean the same.
 import { describe, expect, it } from 'vitest';
-import cases from '../../../../tests/core/parser_cases.json';
+import cases from '../../../../../tests/core/parser_cases.json';
 import { parts, ruleText } from './keep';
 import { choices, written } from './timetable';
 

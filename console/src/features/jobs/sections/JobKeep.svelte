@@ -1,11 +1,11 @@
 <script lang="ts">
   // How many copies stay, and what each bundle brings.
   import { Input, Select } from 'flowbite-svelte';
-  import type { JobForm } from '../../lib/types';
-  import FormField from '../../ui/FormField.svelte';
-  import FormSection from '../../ui/FormSection.svelte';
-  import KeepPicker from './KeepPicker.svelte';
-  import NumberField from '../../ui/NumberField.svelte';
+  import type { JobForm } from '../../../lib/types';
+  import FormField from '../../../ui/fields/FormField.svelte';
+  import FormSection from '../../../ui/fields/FormSection.svelte';
+  import KeepPicker from '../fields/KeepPicker.svelte';
+  import NumberField from '../../../ui/fields/NumberField.svelte';
   let { job = $bindable(), at }: { job: JobForm; at: (field: string) => string } = $props();
   const MODES = [
     { value: 'full', name: 'all its bytes (full)' },

@@ -1,10 +1,10 @@
 <script lang="ts">
   // To which stores.
   import { Checkbox } from 'flowbite-svelte';
-  import type { JobForm, Store } from '../../lib/types';
-  import { toggled } from '../../lib/words';
-  import FieldFault from '../../ui/FieldFault.svelte';
-  import FormSection from '../../ui/FormSection.svelte';
+  import type { JobForm, Store } from '../../../lib/types';
+  import { toggled } from '../../../lib/words';
+  import FieldFault from '../../../ui/fields/FieldFault.svelte';
+  import FormSection from '../../../ui/fields/FormSection.svelte';
   let {
     job = $bindable(),
     stores,

@@ -1,7 +1,7 @@
 <script lang="ts">
   // Notes, commands around the task, the hold page.
   import { Button, Checkbox, Input, Select } from 'flowbite-svelte';
-  import type { JobForm } from '../../lib/types';
+  import type { JobForm } from '../../../lib/types';
   let { job = $bindable(), at }: { job: JobForm; at: (field: string) => string } = $props();
   const WHEN = [
     { value: 'before', name: 'before' },

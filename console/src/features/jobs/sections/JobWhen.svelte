@@ -1,14 +1,14 @@
 <script lang="ts">
   // When it starts by itself, and what holds it back.
   import { Input, Select, Toggle } from 'flowbite-svelte';
-  import type { JobForm } from '../../lib/types';
-  import FormDetails from '../../ui/FormDetails.svelte';
-  import FormField from '../../ui/FormField.svelte';
-  import FormSection from '../../ui/FormSection.svelte';
-  import LinesField from '../../ui/LinesField.svelte';
-  import NumberField from '../../ui/NumberField.svelte';
-  import TimetablePicker from './TimetablePicker.svelte';
-  import ZoneField from '../../ui/ZoneField.svelte';
+  import type { JobForm } from '../../../lib/types';
+  import FormDetails from '../../../ui/fields/FormDetails.svelte';
+  import FormField from '../../../ui/fields/FormField.svelte';
+  import FormSection from '../../../ui/fields/FormSection.svelte';
+  import LinesField from '../../../ui/fields/LinesField.svelte';
+  import NumberField from '../../../ui/fields/NumberField.svelte';
+  import TimetablePicker from '../fields/TimetablePicker.svelte';
+  import ZoneField from '../../../ui/fields/ZoneField.svelte';
   let { job = $bindable(), at }: { job: JobForm; at: (field: string) => string } = $props();
   const OVERLAPS = [
     { value: 'skip', name: 'the new start is skipped' },

@@ -9,7 +9,7 @@
 <script lang="ts">
   // The name of a host, account, store or job.
   import { Input } from 'flowbite-svelte';
-  import type { Problem } from '../lib/api.svelte';
+  import type { Problem } from '../../lib/api.svelte';
   import FormField from './FormField.svelte';
   let {
     value = $bindable(),

@@ -1,13 +1,13 @@
 <script lang="ts">
   // Who gets a report, and when; and from when on a bundle is unusual.
   import { Checkbox, Select } from 'flowbite-svelte';
-  import type { Channel, JobForm } from '../../lib/types';
-  import { toggled } from '../../lib/words';
-  import FormDetails from '../../ui/FormDetails.svelte';
-  import FormField from '../../ui/FormField.svelte';
-  import FormSection from '../../ui/FormSection.svelte';
-  import LinesField from '../../ui/LinesField.svelte';
-  import NumberField from '../../ui/NumberField.svelte';
+  import type { Channel, JobForm } from '../../../lib/types';
+  import { toggled } from '../../../lib/words';
+  import FormDetails from '../../../ui/fields/FormDetails.svelte';
+  import FormField from '../../../ui/fields/FormField.svelte';
+  import FormSection from '../../../ui/fields/FormSection.svelte';
+  import LinesField from '../../../ui/fields/LinesField.svelte';
+  import NumberField from '../../../ui/fields/NumberField.svelte';
   let {
     job = $bindable(),
     channels,

@@ -1,9 +1,9 @@
 <script lang="ts">
   // Includes and excludes of a job's files.
   import { Checkbox, Input } from 'flowbite-svelte';
-  import type { Rules } from '../../lib/types';
-  import FormField from '../../ui/FormField.svelte';
-  import LinesField from '../../ui/LinesField.svelte';
+  import type { Rules } from '../../../lib/types';
+  import FormField from '../../../ui/fields/FormField.svelte';
+  import LinesField from '../../../ui/fields/LinesField.svelte';
   let { rules = $bindable(), at }: { rules: Rules; at: (field: string) => string } = $props();
   const MIB = 1024 * 1024;
   type SetName = Rules['sets'][number];

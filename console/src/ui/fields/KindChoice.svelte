@@ -1,7 +1,7 @@
 <script lang="ts">
   // Which kind of thing it is.
   import { Radio } from 'flowbite-svelte';
-  import type { KindInfo } from '../lib/types';
+  import type { KindInfo } from '../../lib/types';
   let {
     kinds,
     value = $bindable(),

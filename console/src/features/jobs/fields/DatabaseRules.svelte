@@ -1,9 +1,9 @@
 <script lang="ts">
   // Databases and tables a job takes.
   import { Checkbox } from 'flowbite-svelte';
-  import type { DatabaseRules } from '../../lib/types';
-  import FormField from '../../ui/FormField.svelte';
-  import LinesField from '../../ui/LinesField.svelte';
+  import type { DatabaseRules } from '../../../lib/types';
+  import FormField from '../../../ui/fields/FormField.svelte';
+  import LinesField from '../../../ui/fields/LinesField.svelte';
   let { rules = $bindable(), at }: { rules: DatabaseRules; at: (field: string) => string } =
     $props();
 </script>
