@@ -491,6 +491,13 @@ def test_what_changed_since_is_named_before_it_is_undone(kept: Any) -> None:
     assert (undone / "site/index.php").read_text() == "edited since\n"
 
 
+def test_what_changed_in_a_folder_that_came_back_is_named_too(kept: Any) -> None:
+    shutil.rmtree(kept.tree / "site")
+    restore(kept)
+    (kept.tree / "site/about.html").write_text("edited since\n")
+    assert side_order(kept, UndoOrder).changed == ["site/about.html"]
+
+
 def test_a_folder_of_any_depth_goes_and_comes_back(kept: Any) -> None:
     """Deeper than calls may be nested, and than a path may be long."""
     here = os.open(kept.tree / "site", os.O_RDONLY)
