@@ -38,7 +38,6 @@ class InstructedBundle:
     stores: Sequence[tuple[str, str]]
     folder: str
     databases: Sequence[tuple[str, str]]
-    mail_domains: bool
 
 
 def with_fasciculus(bundle: InstructedBundle) -> list[Instruction]:
@@ -71,7 +70,7 @@ def with_fasciculus(bundle: InstructedBundle) -> list[Instruction]:
                 f"Add --table {name}.TABLE for a single table.",
             )
         )
-    if bundle.mail_domains:
+    if Contents.MAIL in bundle.contents:
         found.append(
             Instruction(
                 "Merge the mail settings of a domain into the host's files",

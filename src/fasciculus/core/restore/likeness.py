@@ -8,8 +8,8 @@ from ..bundle.entry import BLOCK, CHAR, DIR, FILE, SYMLINK, Entry
 
 #: What differs of an entry of which only the time does.
 TIME = "time"
-#: Attributes that only root sets; without special modes they stay unchanged.
-_PRIVILEGED = ("security.", "trusted.")
+#: Attributes of files that only root sets; without special modes they stay unchanged.
+PRIVILEGED = ("security.", "trusted.")
 
 
 class Likeness:
@@ -61,7 +61,7 @@ class Likeness:
     def _kept(self, xattrs: Mapping[str, bytes]) -> dict[str, bytes]:
         if self._with_privileged:
             return dict(xattrs)
-        return {k: v for k, v in xattrs.items() if not k.startswith(_PRIVILEGED)}
+        return {k: v for k, v in xattrs.items() if not k.startswith(PRIVILEGED)}
 
 
 def can_change_in_place(live: Entry) -> bool:

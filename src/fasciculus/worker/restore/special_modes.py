@@ -8,12 +8,12 @@ from msgspec.structs import replace
 
 from ...core.bundle.entry import BLOCK, CHAR, FILE, Entry
 from ...core.formatting import format_count, format_list
+from ...core.restore.likeness import PRIVILEGED
 from ..emitter import Emitter
 
 #: Only root sets and removes them.
 _FLAGS = {"schg": "immutable", "sappnd": "append-only"}
 _LOGGED = 1000
-_ATTRIBUTES = ("security.", "trusted.")
 
 
 def special_modes_of(entry: Entry) -> list[str]:
@@ -26,13 +26,13 @@ def special_modes_of(entry: Entry) -> list[str]:
     if entry.type in (CHAR, BLOCK):
         found.append("device")
     found += [_FLAGS[name] for name in entry.flags.split(",") if name in _FLAGS]
-    return found + [key for key in entry.xattrs if key.startswith(_ATTRIBUTES)]
+    return found + [key for key in entry.xattrs if key.startswith(PRIVILEGED)]
 
 
 def without_special_modes(entry: Entry) -> Entry:
     """Return the same entry with its mode and attributes alone of those that anybody may have."""
     mode = entry.mode & ~(stat.S_ISUID | stat.S_ISGID) if entry.type == FILE else entry.mode
-    xattrs = {k: v for k, v in entry.xattrs.items() if not k.startswith(_ATTRIBUTES)}
+    xattrs = {k: v for k, v in entry.xattrs.items() if not k.startswith(PRIVILEGED)}
     return replace(entry, mode=mode, xattrs=xattrs, flags="")
 
 

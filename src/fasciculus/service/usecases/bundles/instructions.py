@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from ....core import instructions
-from ....core.contents import Contents
 from ....core.instructions import InstructedBundle, Instruction
 from ....core.subject import Subject
 from ....models import BundleDetail, Instructions, InstructionStep, Store
@@ -42,7 +41,6 @@ def _facts(bundle: BundleDetail, copies: list[Store], is_operator: bool) -> Inst
         [(store.name, store.where if is_operator else "") for store in copies],
         folders[0] if folders and is_operator else "",
         [(d.engine, d.name) for d in bundle.databases if not d.origin],
-        Contents.MAIL in bundle.contents,
     )
 
 

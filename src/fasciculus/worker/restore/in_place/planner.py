@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from ....core.bundle.entry import DIR, FILE, Entry, to_text
 from ....core.bundle.listing import to_line
 from ....core.bundle.reader import is_at_or_below
-from ....core.restore.likeness import TIME, Likeness, can_change_in_place
+from ....core.restore.likeness import PRIVILEGED, TIME, Likeness, can_change_in_place
 from ....core.restore.merging import merged
 from ....core.restore.plan_line import Action, Conflicts, PlanLine, PlanSummary
 from ....hosts import switch
@@ -88,7 +88,6 @@ class InPlacePlanner:
 
     def run(self) -> PlanSummary:
         """Write everything, and return the sums."""
-        self._goes_along = False
         pairs = merged(self._wanted.entries(), self._live.entries(self._wanted.paths))
         for wanted, live in pairs:
             if wanted is not None and self._wanted.is_wanted(wanted.path):
@@ -276,7 +275,7 @@ class InPlacePlanner:
             owner = self._owner(wanted) if self._owner is not None else (live.uid, live.gid)
             new = _attributes_of(wanted, owner)
             for key, value in old["xattrs"].items():
-                if key.startswith(("security.", "trusted.")):
+                if key.startswith(PRIVILEGED):
                     new["xattrs"].setdefault(key, value)
         row = {"op": switch.DRESS, "path": os.fsdecode(path), "old": old, "new": new}
         self._dressed.write(_json(row))

@@ -65,8 +65,7 @@ class SideTask:
 
     def _recovered(self, switch: Switch) -> SideResult:
         state = switch.recover()
-        self._problems(switch)
-        outcome: Outcome = "warned" if switch.problems else "done"
+        outcome = self._problems(switch)
         if state == STAGING:
             switch.drop()
             self._emitter.info("rolled back: nothing had been changed")
@@ -91,12 +90,12 @@ class SideTask:
                 changed=changed,
             )
         switch.undo()
-        self._problems(switch)
+        outcome = self._problems(switch)
         self._emitter.info("the state before the restore is back")
-        return SideResult(
-            outcome="warned" if switch.problems else "done", state=SetAside.UNDONE, changed=changed
-        )
+        return SideResult(outcome=outcome, state=SetAside.UNDONE, changed=changed)
 
-    def _problems(self, switch: Switch) -> None:
+    def _problems(self, switch: Switch) -> Outcome:
+        """Log what could not be done, and return the outcome."""
         for path, why in switch.problems:
             self._emitter.warn(f"{path}: {why}")
+        return "warned" if switch.problems else "done"

@@ -61,16 +61,7 @@ class InPlaceRestore:
     def run(self, store: Store, spool: Path) -> RestoreResult:
         """Plan, and unless only the plan was asked for, carry it out."""
         _check_host(self._host)
-        tree = LocalTree(os.fsencode(spool / "new"))
-        writer = StagingWriter(
-            tree,
-            spool,
-            self._emitter,
-            self._losses,
-            self._progress,
-            self._plan.with_special_modes,
-            self._order.owners,
-        )
+        writer = self._writer(os.fsencode(spool / "new"), spool)
         try:
             summary = self._planned(writer, spool)
         finally:
@@ -78,6 +69,17 @@ class InPlaceRestore:
         if self._in_place.plan_only or not summary.changes:
             return self._result(summary, 0, False)
         return self._carried_out(store, spool, summary)
+
+    def _writer(self, folder: bytes, spool: Path) -> StagingWriter:
+        return StagingWriter(
+            LocalTree(folder),
+            spool,
+            self._emitter,
+            self._losses,
+            self._progress,
+            self._plan.with_special_modes,
+            self._order.owners,
+        )
 
     # The plan --------------------------------------------------------------------
 
@@ -193,15 +195,7 @@ class InPlaceRestore:
     def _staged(self, store: Store, spool: Path, side: bytes, total: int) -> int:
         """Write everything into the side folder; if any of it is damaged, nothing is switched."""
         self._progress.stage, self._progress.total = "files", total
-        writer = StagingWriter(
-            LocalTree(side + b"/new"),
-            spool,
-            self._emitter,
-            self._losses,
-            self._progress,
-            self._plan.with_special_modes,
-            self._order.owners,
-        )
+        writer = self._writer(side + b"/new", spool)
         writer.link_to_live(self._root, self._home)
         try:
             with BundleReader(unsealed(store), self._order.subject.ref(), spool) as reader:
