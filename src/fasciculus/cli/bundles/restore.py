@@ -15,7 +15,7 @@ from ..parameters import AsJson, Yes, complete_stores
 from ..progress import exit_code, follow_restore
 from ..session import service
 from .bundle_choice import At, BundleText, chosen_bundle
-from .restores import plan_words, show_plan
+from .restores import end_with, plan_words, show_plan
 
 if TYPE_CHECKING:
     from ...client import Client
@@ -168,11 +168,7 @@ def restore(
             return
         number = client.restores_start(order).id
         done = follow_restore(client, number)
-    if as_json or done.outcome in ("done", "warned"):
-        output.done(done, _restored(done), as_json)
-    else:
-        output.complain(done.error)
-    raise typer.Exit(exit_code(done.outcome))
+    end_with(done, _restored(done), as_json)
 
 
 def _renamed(text: str, option: str) -> tuple[str, str]:

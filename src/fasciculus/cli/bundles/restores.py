@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from itertools import islice
-from typing import Annotated
+from typing import Annotated, NoReturn
 
 import typer
 
@@ -55,6 +55,15 @@ def plan_words(plan: models.RestorePlan) -> str:
         f"{said or 'nothing'}; {size(plan.write_bytes)} to write, {size(plan.aside_bytes)} to "
         + ("set aside")
     )
+
+
+def end_with(done: models.Restore, sentence: str, as_json: bool) -> NoReturn:
+    """Print the sentence of a restore that has ended, or its error, and exit with its code."""
+    if as_json or done.outcome in ("done", "warned"):
+        output.done(done, sentence, as_json)
+    else:
+        output.complain(done.error)
+    raise typer.Exit(exit_code(done.outcome))
 
 
 @app.command("list")
@@ -183,11 +192,7 @@ def undo(
         output.sure(f"Put {of.subject} back as it was before restore {number}?", yes)
         step = client.restores_undo(number, models.RestoreUndo(force=force)).id
         done = follow_restore(client, step)
-    if as_json or done.outcome in ("done", "warned"):
-        output.done(done, f"{of.subject} is as it was before restore {number}.", as_json)
-    else:
-        output.complain(done.error)
-    raise typer.Exit(exit_code(done.outcome))
+    end_with(done, f"{of.subject} is as it was before restore {number}.", as_json)
 
 
 @app.command()
@@ -198,8 +203,4 @@ def drop(number: RestoreNumber, yes: Yes = False, as_json: AsJson = False) -> No
         freed = size(of.plan.aside_bytes) if of.plan else "what is there"
         output.sure(f"Remove {freed} that restore {number} of {of.subject} has set aside?", yes)
         done = follow_restore(client, client.restores_drop(number).id)
-    if as_json or done.outcome in ("done", "warned"):
-        output.done(done, f"Removed what restore {number} had set aside.", as_json)
-    else:
-        output.complain(done.error)
-    raise typer.Exit(exit_code(done.outcome))
+    end_with(done, f"Removed what restore {number} had set aside.", as_json)
