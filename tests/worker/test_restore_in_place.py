@@ -21,14 +21,13 @@ from trees import awkward_tree, picture
 from fasciculus.contracts.events import Log, from_line
 from fasciculus.contracts.orders import DropOrder, RecoverOrder, RestoreOrder, UndoOrder
 from fasciculus.core.errors import DamagedError, MissingError, SettingError
-from fasciculus.core.restore.plan_line import Action
+from fasciculus.core.restore.plan_line import Action, PlanLine
 from fasciculus.hosts import switch
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.side_folder import NAME, side_folder
 from fasciculus.hosts.switch import Switch
 from fasciculus.worker.emitter import Emitter
 from fasciculus.worker.restore.in_place import task as module
-from fasciculus.worker.restore.in_place.planner import plan_lines
 from fasciculus.worker.restore.in_place.side import SideTask
 from fasciculus.worker.restore.task import RestoreTask
 
@@ -78,7 +77,7 @@ def restore(nights: Any, side: Any = SIDE, recorded: Any = (), **more: Any) -> A
     found = RestoreTask(order, LocalHost(), Emitter(raw), threading.Event()).run()
     log = [e.text for e in map(from_line, raw.getvalue().splitlines()) if isinstance(e, Log)]
     with plan.open("rb") as lines:
-        return found, list(plan_lines(lines)), log
+        return found, [msgspec.json.decode(line, type=PlanLine) for line in lines], log
 
 
 def side_order(nights: Any, kind: Any, **more: Any) -> Any:

@@ -9,16 +9,9 @@
   let { restore }: { restore: number } = $props();
   type Action = RestorePlanLine['action'] | '';
   const MARKS = { create: '+', replace: '◐', remove: '−', attributes: '○', keep: '=' };
-  const WORDS = {
-    create: 'create',
-    replace: 'replace',
-    remove: 'remove',
-    attributes: 'attributes',
-    keep: 'keep',
-  };
   const ACTIONS = [
     { value: '', name: 'all' },
-    ...Object.entries(WORDS).map(([value, name]) => ({ value, name })),
+    ...Object.keys(MARKS).map((name) => ({ value: name, name })),
   ];
   let action = $state<Action>('');
   let rows = $state<RestorePlanLine[]>([]);
@@ -65,7 +58,7 @@
         <tr
           ><td class={row.action === 'remove' ? 'text-brick' : ''}
             ><span aria-hidden="true">{MARKS[row.action]}</span>
-            {WORDS[row.action]}</td
+            {row.action}</td
           ><td class="wrap-anywhere">{row.path || '.'}{row.type === 'dir' ? '/' : ''}</td><td
             class="num">{row.bytes ? size(row.bytes) : ''}</td
           ><td class="num">{row.before ? size(row.before) : ''}</td><td>{row.why}</td></tr

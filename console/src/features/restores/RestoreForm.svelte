@@ -101,10 +101,7 @@
   {#if !part}
     <div class="mb-3 flex gap-5">
       {#each offered as kind (kind)}
-        <Checkbox
-          checked={kinds.includes(kind)}
-          onchange={() =>
-            (kinds = kinds.includes(kind) ? kinds.filter((k) => k !== kind) : [...kinds, kind])}
+        <Checkbox checked={kinds.includes(kind)} onchange={() => (kinds = toggled(kinds, kind))}
           >{kind}</Checkbox
         >{/each}
     </div>

@@ -6,7 +6,7 @@ import base64
 import json
 import os
 import shutil
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, BinaryIO
 
@@ -191,7 +191,7 @@ class InPlacePlanner:
             self._line(Action.KEEP, wanted, wanted.size, live.size, why)
         elif conflicts == Conflicts.BOTH and wanted.type == FILE:
             beside = wanted.path + b"." + self._rules.stamp.encode()
-            self._create(_at(wanted, beside))
+            self._create(replace(wanted, path=beside, link=None))
         else:
             self._replace(wanted, live, why)
 
@@ -294,10 +294,6 @@ def _is_below(path: bytes, folder: bytes) -> bool:
     return not folder or path.startswith(folder + b"/")
 
 
-def _at(entry: Entry, path: bytes) -> Entry:
-    return replace(entry, path=path, link=None)
-
-
 def _attributes_of(entry: Entry, owner: tuple[int, int]) -> dict[str, Any]:
     xattrs = {key: base64.b64encode(value).decode() for key, value in entry.xattrs.items()}
     return {
@@ -311,10 +307,3 @@ def _attributes_of(entry: Entry, owner: tuple[int, int]) -> dict[str, Any]:
 
 def _json(row: dict[str, Any]) -> bytes:
     return json.dumps(row).encode() + b"\n"
-
-
-def plan_lines(raw: BinaryIO) -> Iterator[PlanLine]:
-    """Yield the lines of a plan."""
-    decoder = msgspec.json.Decoder(PlanLine)
-    for line in raw:
-        yield decoder.decode(line)
