@@ -21,7 +21,8 @@ from trees import awkward_tree, picture
 from fasciculus.contracts.events import Log, from_line
 from fasciculus.contracts.orders import DropOrder, RecoverOrder, RestoreOrder, UndoOrder
 from fasciculus.core.errors import DamagedError, MissingError, SettingError
-from fasciculus.core.restore.plan_line import Action, PlanLine
+from fasciculus.core.restore.actions import Action
+from fasciculus.core.restore.plan_line import PlanLine
 from fasciculus.hosts import switch
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.side_folder import NAME, side_folder

@@ -9,9 +9,11 @@ from importlib import import_module
 from typing import Any
 
 from typer import Typer
-from typer.core import TyperCommand, TyperGroup
+from typer.core import TyperCommand
 from typer.main import get_command_name, get_group
 from typer.models import CommandInfo
+
+from .help_text import WIDTH, SectionedCommand, SectionedGroup
 
 #: The order of commands in help: adding, showing, changing, rarer ones, removing.
 _ORDER = (
@@ -30,6 +32,20 @@ def _place(command: str) -> int:
 
 def _name_of(info: CommandInfo) -> str:
     return info.name or get_command_name(info.callback.__name__ if info.callback else "")
+
+
+def _with_sections(app: Typer, commands: Sequence[CommandInfo]) -> Typer:
+    """Return the app with these commands only, and with help as plain text in sections.
+
+    The panels that Typer draws otherwise take longer than all the rest of a help.
+    """
+    app, info = copy(app), copy(app.info)
+    info.cls, app.info, app.rich_markup_mode = SectionedGroup, info, None
+    app.registered_commands = [copy(command) for command in commands]
+    for command in app.registered_commands:
+        command.cls = SectionedCommand
+        command.context_settings = {"max_content_width": WIDTH}
+    return app
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,17 +70,14 @@ class Entry:
         app: Typer = getattr(import_module(f"{__package__}.{module}"), name)
         wanted = own or (words[0] if words else "")
         only = [info for info in app.registered_commands if _name_of(info) == wanted]
-        if only:
-            app = copy(app)
-            app.registered_commands = only
-        group = get_group(app)
+        group = get_group(_with_sections(app, only or app.registered_commands))
         if own:
             return group.commands[own]
         group.commands = dict(sorted(group.commands.items(), key=lambda row: _place(row[0])))
         return group
 
 
-class LazyGroup(TyperGroup):
+class LazyGroup(SectionedGroup):
     """A group whose entries are imported on use."""
 
     entries: dict[str, Entry] = {}

@@ -14,6 +14,7 @@ from typer.exceptions import TyperException
 
 from . import output
 from .group import Entry, LazyGroup
+from .help_text import WIDTH
 from .parameters import names
 
 ENTRIES = {
@@ -96,6 +97,8 @@ app = typer.Typer(
     cls=Root,
     no_args_is_help=True,
     pretty_exceptions_enable=False,
+    rich_markup_mode=None,
+    context_settings={"max_content_width": WIDTH},
     help="Scheduled backups of web hosting accounts and sites.",
     epilog="Exit codes: 0 done, 1 trouble in a run, restore or try, 2 wrong use, 3 no answer, "
     "4 not signed in, 5 no such thing, 6 refused, 7 cancelled.",

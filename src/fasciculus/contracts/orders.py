@@ -16,7 +16,7 @@ from ..bundles.recorded_copies import RecordedCopies
 from ..core.bundle.manifest import PieceRecord
 from ..core.dump.filters import DatabaseRules
 from ..core.file_filters import FileRules
-from ..core.restore.plan_line import Conflicts
+from ..core.restore.actions import Conflicts
 from ..core.subject import Subject, SubjectKind
 from ..databases.base import DatabaseRef
 from ..hosts import host_spec

@@ -15,7 +15,7 @@ from fasciculus.contracts.artifacts import Artifact, resolved
 from fasciculus.contracts.order_lines import from_line
 from fasciculus.contracts.orders import Order
 from fasciculus.contracts.sealed_secrets import WorkerIdentity
-from fasciculus.core.restore.plan_line import Action
+from fasciculus.core.restore.actions import Action
 from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.models import InPlace, JobInput, Restore, RestoreStart, RestoreUndo
 from fasciculus.models.maintenance import MaintenanceStarted, MaintenanceTask

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from ... import models
-from ...core.restore.plan_line import Conflicts
+from ...core.restore.actions import Conflicts
 from .. import output
 from ..output import count, size
 from ..parameters import AsJson, Yes, complete_stores

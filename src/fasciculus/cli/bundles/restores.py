@@ -8,7 +8,7 @@ from typing import Annotated, NoReturn
 import typer
 
 from ... import models
-from ...core.restore.plan_line import Action
+from ...core.restore.actions import Action
 from ...core.restore.restore_kind import RestoreKind, SetAside
 from .. import output
 from ..output import moment, size

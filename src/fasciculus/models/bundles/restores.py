@@ -6,7 +6,7 @@ from datetime import datetime
 
 from pydantic import Field
 
-from ...core.restore.plan_line import Action, Conflicts
+from ...core.restore.actions import Action, Conflicts
 from ...core.restore.restore_kind import RestoreKind, SetAside
 from ...core.subject import SubjectKind
 from ..model import Model, RenamedFields

@@ -16,9 +16,10 @@ from msgspec.structs import replace
 from ....core.bundle.entry import DIR, FILE, Entry, to_text
 from ....core.bundle.listing import to_line
 from ....core.bundle.reader import is_at_or_below
+from ....core.restore.actions import Action, Conflicts
 from ....core.restore.likeness import PRIVILEGED, TIME, Likeness, can_change_in_place
 from ....core.restore.merging import merged
-from ....core.restore.plan_line import Action, Conflicts, PlanLine, PlanSummary
+from ....core.restore.plan_line import PlanLine, PlanSummary
 from ....hosts import switch
 from .live_tree import LiveTree
 from .wanted import WantedEntries
