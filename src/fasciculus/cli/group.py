@@ -44,7 +44,7 @@ def _with_sections(app: Typer, commands: Sequence[CommandInfo]) -> Typer:
     app.registered_commands = [copy(command) for command in commands]
     for command in app.registered_commands:
         command.cls = SectionedCommand
-        command.context_settings = {"max_content_width": WIDTH}
+        command.context_settings = (command.context_settings or {}) | {"max_content_width": WIDTH}
     return app
 
 
