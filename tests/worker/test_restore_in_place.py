@@ -86,7 +86,7 @@ def side_order(nights: Any, kind: Any, **more: Any) -> Any:
         kind,
         {"subject": subject(nights), "side": SIDE, "spool": str(nights.root / "spool5"), **more},
     )
-    return SideTask(order, Emitter(io.BytesIO())).run()
+    return SideTask(order, LocalHost(), Emitter(io.BytesIO())).run()
 
 
 def sides(nights: Any) -> Any:

@@ -308,6 +308,10 @@ class InPlaceOrder(OrderData, kw_only=True):
     own_folders: list[Artifact] = []
     excluded: list[str] = []
     rules: FileRules = FileRules()
+    #: What the job excludes of databases: tables that it never wants are not extra.
+    database_rules: DatabaseRules = DatabaseRules()
+    #: Whether files come back; otherwise only databases do.
+    with_files: bool = True
 
 
 class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):

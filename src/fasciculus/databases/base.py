@@ -141,6 +141,84 @@ class DatabaseTable(NamedTuple):
     bytes: int
 
 
+#: What the names of the databases begin with that hold what an exchange has loaded or set aside.
+EXCHANGE_PREFIX = "fasciculus_restore_"
+
+
+class Exchange(Struct, kw_only=True):
+    """A database, or some of its tables, that a restore in place exchanges.
+
+    ``prefix`` begins the names of the scratch databases. ``tables`` are the only ones that are
+    exchanged, empty for all of the bundle; ``extra`` are set aside though the bundle has none of
+    these names. ``loaded`` has a checksum by table, once they are loaded. With ``all_objects``
+    views, triggers, routines and events that are not in the bundle go; otherwise they stay.
+    With ``keep`` tables that exist stay, and only missing ones come back.
+    ``existed`` says whether the database was there before, ``trusted`` whether the records vouch
+    for the bundle.
+    """
+
+    engine: str
+    name: str
+    prefix: str
+    tables: list[str] = []
+    extra: list[str] = []
+    loaded: dict[str, str] = {}
+    all_objects: bool = False
+    keep: bool = False
+    existed: bool = True
+    trusted: bool = False
+
+
+class Exchanging(Protocol):
+    """The exchange of databases of a server in use. ``folder`` keeps what it needs for an undo.
+
+    Every step looks at what is there, so that it may be repeated after an interruption.
+    """
+
+    def present(self, access: DatabaseAccess, name: str) -> list[DatabaseTable] | None:
+        """Return the present tables with their rows and bytes; None if there is no database."""
+
+    def stage(
+        self,
+        access: DatabaseAccess,
+        exchange: Exchange,
+        record: DatabaseRecord,
+        members: Iterator[tuple[Entry, Callable[[], bytes]]],
+        refuse: Callable[[str], None],
+        folder: Path,
+    ) -> Iterator[Entry]:
+        """Load the tables next to the database and count them, and complete ``exchange``; yield
+        each member once it is in.
+        """
+
+    def run(
+        self,
+        access: DatabaseAccess,
+        exchange: Exchange,
+        refuse: Callable[[str], None],
+        folder: Path,
+    ) -> None:
+        """Exchange the tables for those loaded, and make the views, triggers and so on again."""
+
+    def changed(self, access: DatabaseAccess, exchange: Exchange) -> list[str]:
+        """Return the tables that differ from those that were put there."""
+
+    def undo(
+        self,
+        access: DatabaseAccess,
+        exchange: Exchange,
+        refuse: Callable[[str], None],
+        folder: Path,
+    ) -> None:
+        """Put back what was there before; what is there now is set aside in its turn."""
+
+    def drop(self, access: DatabaseAccess, prefix: str) -> None:
+        """Remove everything loaded or set aside under a prefix."""
+
+    def drop_all(self, access: DatabaseAccess, start: str) -> None:
+        """Remove everything under the prefixes that have this start."""
+
+
 class Engine(Protocol):
     """A database engine. Failures are ``FasciculusError`` of one sentence."""
 
@@ -149,6 +227,8 @@ class Engine(Protocol):
     #: How its server is reached; None where a database is a file of the account.
     settings: type[Settings] | None
     secrets: type[Secrets]
+    #: How its databases are exchanged in place; None if they come back as files, or not in place.
+    exchanging: Exchanging | None
 
     def propose(self, host: DatabaseHost) -> list[Settings]:
         """Return the ways in which a server of the host can probably be reached."""

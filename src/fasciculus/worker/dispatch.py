@@ -72,11 +72,7 @@ def carry_out(
                 return BackupTask(order, host, connections, emitter, stop).run()
             finally:
                 connections.release()
-        case RecoverOrder() | UndoOrder() | DropOrder():
-            from .restore.in_place.side import SideTask
-
-            return SideTask(order, emitter).run()
-        case RestoreOrder() | PreviewOrder() | ReleaseOrder():
+        case _:
             return _on_host(order, emitter, stop)
 
 
@@ -91,7 +87,7 @@ def _damage_told(order: RepackOrder | ResealOrder, emitter: Emitter) -> Iterator
 
 
 def _on_host(
-    order: RestoreOrder | PreviewOrder | ReleaseOrder,
+    order: RestoreOrder | PreviewOrder | ReleaseOrder | RecoverOrder | UndoOrder | DropOrder,
     emitter: Emitter,
     stop: threading.Event,
 ) -> AnyResult:
@@ -105,6 +101,10 @@ def _on_host(
                 from .preview import PreviewTask
 
                 return PreviewTask(order, host, emitter).run()
+            case RecoverOrder() | UndoOrder() | DropOrder():
+                from .restore.in_place.side import SideTask
+
+                return SideTask(order, host, emitter).run()
             case ReleaseOrder():
                 from .backup.hooks import release
 

@@ -5,16 +5,12 @@ from __future__ import annotations
 import re
 import shlex
 import shutil
-from collections.abc import Iterator
-from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 import pytest
-from running import folder_stores, run
+from running import run
 from trees import picture
-
-from fasciculus.models import AccountInput, Database, HostInput, JobInput, MailFiles, Site
 
 PAGE = Path(__file__).parents[3] / "docs/worst-morning.md"
 pytestmark = pytest.mark.xdist_group("mariadb")
@@ -40,56 +36,6 @@ def follow(running: Any, title: Any) -> Any:
     return found
 
 
-@pytest.fixture
-def millpond(running: Any, mariadb: Any, tmp_path: Path) -> Iterator[Any]:
-    """An account with files, a database and mail, and the bundles of two nights; its home.
-
-    Bundle 4 is of the day before yesterday, bundle 5 of now.
-    """
-    home, mail = tmp_path / "millpond", tmp_path / "mail"
-    (home / "sites").mkdir(parents=True)
-    mail.mkdir()
-    for name in ("index.php", "price-list.html"):
-        (home / "sites" / name).write_text(f"{name} as it was\n")
-    (mail / "virtual").write_text("info@millpond.example a@millpond.example\nx@other.example y\n")
-    mariadb.run(
-        "DROP DATABASE IF EXISTS shop",
-        "CREATE DATABASE shop",
-        "USE shop",
-        "CREATE TABLE orders (id INT PRIMARY KEY)",
-        "INSERT INTO orders SELECT seq FROM seq_1_to_500",
-    )
-    host = HostInput(
-        name="reed-1",
-        mail=MailFiles(alias_map=str(mail / "virtual")),
-        servers=[{"kind": "mariadb", "socket": mariadb.socket, "user": "fasciculus"}],
-        secrets={"mariadb_password": "ledger"},
-    )
-    account = AccountInput(
-        name="millpond",
-        host="reed-1",
-        home=str(home),
-        sites=[Site(name="millpond.example", root=str(home / "sites"))],
-        databases=[Database(engine="mariadb", name="shop")],
-        mail_domains=["millpond.example"],
-    )
-    with running.client() as client:
-        client.hosts_add(host)
-        client.accounts_add(account)
-        for store in folder_stores(tmp_path, "attic"):
-            client.stores_add(store)
-        client.jobs_add(JobInput(name="nightly", stores=["attic"], timetable="by hand"))
-        assert run(client, "nightly").outcome == "done"
-        with running.parts.records.write() as db:
-            db.execute("PRAGMA defer_foreign_keys = ON")
-            earlier = (datetime.now(UTC) - timedelta(days=2)).isoformat(timespec="seconds")
-            db.execute("UPDATE bundle SET id=4, moment=?", (earlier,))
-            db.execute("UPDATE copy SET bundle_id=4")
-    yield home
-    for name in ("shop", "shop_restored"):
-        mariadb.run(f"DROP DATABASE IF EXISTS {name}")
-
-
 def test_a_file_was_deleted(running: Any, millpond: Any) -> None:
     (millpond / "sites/price-list.html").unlink()
     found, _ = follow(running, "A file was deleted")
@@ -99,8 +45,7 @@ def test_a_file_was_deleted(running: Any, millpond: Any) -> None:
 
 def test_a_table_was_dropped(running: Any, mariadb: Any, millpond: Any) -> None:
     mariadb.run("DROP TABLE shop.orders")
-    (said,) = follow(running, "A table was dropped")
-    mariadb.run(re.search(r"RENAME TABLE [^;]*", said)[0])
+    follow(running, "A table was dropped")
     with mariadb.connect() as connection, connection.cursor() as cursor:
         cursor.execute("SELECT count(*) FROM shop.orders")
         assert cursor.fetchone() == (500,)
@@ -121,7 +66,7 @@ def test_a_home_was_deleted(running: Any, mariadb: Any, millpond: Any) -> None:
     follow(running, "A home was deleted")
     assert picture(millpond) == saved
     with mariadb.connect() as connection, connection.cursor() as cursor:
-        cursor.execute("SELECT count(*) FROM shop_restored.orders")
+        cursor.execute("SELECT count(*) FROM shop.orders")
         assert cursor.fetchone() == (500,)
 
 

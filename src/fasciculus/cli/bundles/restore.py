@@ -42,7 +42,8 @@ def restore(
     in_place: Annotated[
         bool,
         typer.Option(
-            "--in-place", help="Put files back where they were; what they replace is set aside."
+            "--in-place",
+            help="Put files and databases back where they were; what they replace is set aside.",
         ),
     ] = False,
     plan: Annotated[
@@ -82,15 +83,16 @@ def restore(
     database: Annotated[
         list[str] | None,
         typer.Option(
-            help="Load a MariaDB database under a new name; may be repeated.",
-            metavar="NAME=NEW_NAME",
+            help="Load a MariaDB database under a new name; with --in-place NAME only, for this "
+            "database instead of everything. May be repeated.",
+            metavar="NAME[=NEW_NAME]",
         ),
     ] = None,
     table: Annotated[
         list[str] | None,
         typer.Option(
-            help="Only this table of a database; may be repeated. Without --database it goes to "
-            "DATABASE_restored.",
+            help="Only this table of a database; may be repeated. Without --in-place or --database "
+            "it goes to DATABASE_restored.",
             metavar="DATABASE.TABLE",
         ),
     ] = None,
@@ -137,9 +139,8 @@ def restore(
     kinds = [c.strip() for c in contents.split(",") if c.strip()]
     default = "files" if in_place else "databases" if table or database else ""
     wanted = kinds[0] if kinds else default
-    names = dict(_renamed(text, "--database") for text in database or [])
     tables = _tables(table or [])
-    names = {**{name: f"{name[:55]}_restored" for name in tables}, **names}
+    names = _database_names(database or [], tables, in_place)
     with service(_OPTIONS) as client:
         order = models.RestoreStart(
             bundle=chosen_bundle(client, bundle, at, wanted, store),
@@ -169,6 +170,20 @@ def restore(
         number = client.restores_start(order).id
         done = follow_restore(client, number)
     end_with(done, _restored(done), as_json)
+
+
+def _database_names(
+    texts: list[str], tables: dict[str, list[str]], in_place: bool
+) -> dict[str, str]:
+    """Return the names that databases get, by their names in the bundle; in place their own."""
+    if in_place:
+        plain = [text for text in texts if "=" not in text]
+        return dict(
+            [*((name, name) for name in (*tables, *plain))]
+            + [_renamed(text, "--database") for text in texts if "=" in text]
+        )
+    names = {name: f"{name[:55]}_restored" for name in tables}
+    return names | dict(_renamed(text, "--database") for text in texts)
 
 
 def _renamed(text: str, option: str) -> tuple[str, str]:
@@ -230,10 +245,14 @@ def _restored(done: models.Restore) -> str:
     place = ", in place" if done.in_place else f", to {done.target}" if done.target else ""
     parts.append(f"{place}.")
     if done.aside:
-        parts.append(f" Replaced files are set aside; undo it: fasciculus restores undo {done.id}")
+        parts.append(
+            f" What was replaced is set aside; undo it: fasciculus restores undo {done.id}"
+        )
     if done.databases:
         parts.append(f" Databases: {', '.join(done.databases.values())}.")
     for name, tables in done.tables.items():
+        if done.in_place:
+            break
         back = f"RENAME TABLE `{done.databases[name]}`.`{tables[0]}` TO `{name}`.`{tables[0]}`"
         parts.append(f" To use it, once the old one is out of the way: {back};")
     if done.mail_domains:

@@ -20,6 +20,12 @@ class DumpRules(Struct, frozen=True):
     structure_only: bool = False
     check_tables: bool = False
 
+    def wants(self, table: str) -> bool:
+        """Return whether a table goes in."""
+        if self.tables and not any(fnmatchcase(table, pattern) for pattern in self.tables):
+            return False
+        return not any(fnmatchcase(table, pattern) for pattern in self.without_tables)
+
 
 class DatabaseRules(Struct, frozen=True):
     """Patterns with ``*`` and ``?``: of database names in ``names`` and ``without``, of

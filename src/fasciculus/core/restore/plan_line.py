@@ -56,6 +56,12 @@ class PlanSummary(Struct, omit_defaults=True):
         if line.action in (Action.REPLACE, Action.REMOVE):
             self.aside_bytes += line.before
 
+    def include(self, other: PlanSummary) -> None:
+        """Add the sums of another plan."""
+        for name in self.__struct_fields__:
+            if name != "free_bytes":
+                setattr(self, name, getattr(self, name) + getattr(other, name))
+
     @property
     def changes(self) -> int:
         """Return how many paths change."""

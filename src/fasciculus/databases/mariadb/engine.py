@@ -2,27 +2,31 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Callable, Collection, Iterable, Iterator
-from contextlib import AbstractContextManager
-from functools import partial
 
 from ...core.bundle.entry import Entry
 from ...core.bundle.manifest import DatabaseRecord
 from ...core.dump.filters import DatabaseRules, DumpRules
 from ...core.dump.mariadb import privileges
-from ...core.dump.mariadb.dialect import USERS, sql_text
-from ...core.dump.mariadb.dump import Dump, is_needed, table_of
-from ...core.dump.mariadb.literals import quote_name
-from ...core.dump.mariadb.loader import statements
+from ...core.dump.mariadb.dialect import sql_text
+from ...core.dump.mariadb.dump import Dump, table_of
 from ...core.dump.mariadb.users import every_user
 from ...core.dump.sql.members import safe_file
-from ...core.errors import FasciculusError, SettingError, StatementError
 from ...core.formatting import format_list
 from ...kinds import Secrets, Settings
-from ..base import DatabaseAccess, DatabaseHost, DatabaseRef, DatabaseTable, Rights, SqlMember
-from .loading import drop_tables_elsewhere, loading_user
-from .server import MariaDbConnection, MariaDbSecrets, MariaDbSettings, connect, to_restore
+from ..base import (
+    EXCHANGE_PREFIX,
+    DatabaseAccess,
+    DatabaseHost,
+    DatabaseRef,
+    DatabaseTable,
+    Exchanging,
+    Rights,
+    SqlMember,
+)
+from .exchange import MariaDbExchange
+from .restoring import restored
+from .server import MariaDbSecrets, MariaDbSettings, for_restoring, opened
 
 _NAME = "mariadb"
 #: Statements of a member that are named when they are refused, and how much of each.
@@ -36,26 +40,11 @@ def _text(value: bytes | None) -> str:
     return (value or b"").decode()
 
 
-def _connect(access: DatabaseAccess) -> AbstractContextManager[MariaDbConnection]:
-    if access.server is None:
-        raise FasciculusError(
-            "The host has no MariaDB server set.",
-            "Give its socket or address in the host's settings.",
-        )
-    return connect(access.server, access.host)
-
-
 def _user_and_grants(access: DatabaseAccess) -> tuple[str, list[str]]:
     """Return the user that the server assigned, and its privileges."""
-    with _connect(access) as server:
+    with opened(access) as server:
         grants = [_text(row[0]) for row in server.rows("SHOW GRANTS")]
         return _text(server.rows("SELECT current_user()")[0][0]), grants
-
-
-def _to_restore(access: DatabaseAccess) -> DatabaseAccess:
-    if access.server is None:
-        return access
-    return dataclasses.replace(access, server=to_restore(access.server))
 
 
 def _quoted(user: str) -> str:
@@ -72,7 +61,7 @@ class MariaDbDump:
 
     def __iter__(self) -> Iterator[SqlMember]:
         folder = ENGINE.folder(self._database)
-        with _connect(self._access) as server:
+        with opened(self._access) as server:
             self._dump = Dump(server, self._database.name, self._rules)
             for member in self._dump:
                 yield SqlMember(f"{folder}/{member.name}".encode(), member.data)
@@ -104,6 +93,7 @@ class MariaDbEngine:
     name, title = _NAME, "MariaDB or MySQL"
     settings: type[Settings] | None = MariaDbSettings
     secrets: type[Secrets] = MariaDbSecrets
+    exchanging: Exchanging | None = MariaDbExchange()
 
     def propose(self, host: DatabaseHost) -> list[Settings]:
         """Return settings that were found on a host."""
@@ -115,12 +105,12 @@ class MariaDbEngine:
 
     def check(self, access: DatabaseAccess, databases: Iterable[DatabaseRef]) -> None:
         """Raise an error for databases that cannot be dumped."""
-        with _connect(access) as server:
+        with opened(access) as server:
             server.rows("SELECT 1")
 
     def version(self, access: DatabaseAccess) -> str:
         """Return the version of the server."""
-        with _connect(access) as server:
+        with opened(access) as server:
             return _text(server.rows("SELECT version()")[0][0])
 
     def rights(self, access: DatabaseAccess) -> list[Rights]:
@@ -134,7 +124,7 @@ class MariaDbEngine:
             )
         else:
             reading = Rights(f"{user} may read every database.")
-        user, grants = _user_and_grants(_to_restore(access))
+        user, grants = _user_and_grants(for_restoring(access))
         if privileges.may_restore(grants):
             restoring = Rights(f"{user} may restore databases with their users.")
         else:
@@ -159,17 +149,21 @@ class MariaDbEngine:
 
     def discover(self, access: DatabaseAccess, homes: list[str]) -> list[DatabaseRef]:
         """Return the databases that were found."""
-        with _connect(access) as server:
+        with opened(access) as server:
             rows = server.rows(
                 "SELECT schema_name FROM information_schema.schemata ORDER BY schema_name"
             )
         names = [_text(row[0]) for row in rows]
-        return [DatabaseRef(_NAME, name) for name in names if name not in _SERVERS_OWN]
+        return [
+            DatabaseRef(_NAME, name)
+            for name in names
+            if name not in _SERVERS_OWN and not name.startswith(EXCHANGE_PREFIX)
+        ]
 
     def grants(self, access: DatabaseAccess) -> dict[str, set[str]]:
         """Return the databases by the users that have rights on them."""
         found: dict[str, set[str]] = {}
-        with _connect(access) as server:
+        with opened(access) as server:
             for user, database in server.rows("SELECT user, db FROM mysql.db WHERE user <> ''"):
                 name = _text(database).replace("\\_", "_").replace("\\%", "%")
                 found.setdefault(_text(user), set()).add(name)
@@ -191,7 +185,7 @@ class MariaDbEngine:
 
     def shared(self, access: DatabaseAccess) -> list[SqlMember]:
         """Return the members that belong to the whole server."""
-        with _connect(access) as server:
+        with opened(access) as server:
             everybody = every_user(server)
         return [SqlMember(f"{_NAME}/%users.sql".encode(), everybody)]
 
@@ -219,97 +213,7 @@ class MariaDbEngine:
         tables: Collection[str],
     ) -> Iterator[Entry]:
         """Restore a dump into a new or empty database."""
-        own = _to_restore(access)
-        needed = partial(is_needed, tables=tables, shortened=record.shortened)
-        with _connect(own) as admin:
-            _make_empty(admin, name, record.character_set)
-            try:
-                with loading_user(own, admin, name, trusted) as server:
-                    for entry, read in members:
-                        if tables and not needed(entry.text.rpartition("/")[2]):
-                            continue
-                        if entry.path.endswith(b"/" + USERS.encode()):
-                            # Its grants name the original database.
-                            if name != record.name or not _may_load_users(refuse, trusted):
-                                continue
-                            _load(admin, entry, read(), refuse)
-                        else:
-                            _load(server, entry, read(), refuse)
-                        yield entry
-                    if tables:
-                        _drop_others(server, name, tables)
-            finally:
-                if not trusted:
-                    _keep_inside(admin, name, refuse)
-
-
-def _drop_others(server: MariaDbConnection, database: str, tables: Collection[str]) -> None:
-    """Drop the tables that were not asked for, which are empty; sequences stay, since columns may
-    count by them.
-    """
-    server.rows("SET foreign_key_checks=0")
-    for name, kind in server.rows(
-        "SELECT table_name, table_type FROM information_schema.tables WHERE table_schema=%s",
-        database,
-    ):
-        if _text(name) not in tables and kind in (b"BASE TABLE", b"SYSTEM VERSIONED"):
-            server.rows(f"DROP TABLE {quote_name(database)}.{quote_name(_text(name))}")
-
-
-def _keep_inside(admin: MariaDbConnection, name: str, refuse: Callable[[str], None]) -> None:
-    for table in drop_tables_elsewhere(admin, name):
-        refuse(
-            f"the table “{table}” did not come back: this copy, which the records do not vouch "
-            "for, puts it into another folder of the database server."
-        )
-
-
-def _may_load_users(refuse: Callable[[str], None], trusted: bool) -> bool:
-    """Return whether the users of a database are made again: no store gives away rights of a
-    server.
-    """
-    if not trusted:
-        refuse(
-            "its users did not come back: the records do not vouch for this copy. Allow it "
-            "(--special-modes) if you trust its store."
-        )
-    return trusted
-
-
-def _load(
-    server: MariaDbConnection, entry: Entry, member: bytes, refuse: Callable[[str], None]
-) -> None:
-    """Run a member's statements; one that cannot be made is named, and the others go on."""
-    refused = 0
-    for statement in statements(member):
-        try:
-            server.execute(statement)
-        except StatementError as error:
-            refused += 1
-            if refused <= _NAMED:
-                begun = " ".join(statement[:_SHOWN].decode("utf-8", "replace").split())
-                refuse(f"“{begun}…” did not come back: {error.sentence()}")
-    if refused > _NAMED:
-        refuse(f"{refused - _NAMED:,} more of {entry.text} did not come back")
-
-
-def _make_empty(server: MariaDbConnection, name: str, charset: str) -> None:
-    """Create the database, or make sure that it is empty, and use it."""
-    found = server.rows(
-        "SELECT count(*) FROM information_schema.schemata WHERE schema_name=%s", name
-    )
-    if found[0][0] == b"0":
-        server.rows(f"CREATE DATABASE {quote_name(name)} CHARACTER SET {charset or 'utf8mb4'}")
-    tables = server.rows(
-        "SELECT count(*) FROM information_schema.tables WHERE table_schema=%s", name
-    )
-    if tables[0][0] != b"0":
-        raise SettingError(
-            f"The database “{name}” is not empty.",
-            "Name a new or an empty one; nothing is overwritten.",
-            field="databases",
-        )
-    server.rows(f"USE {quote_name(name)}")
+        return restored(access, record, name, members, refuse, trusted, tables)
 
 
 ENGINE = MariaDbEngine()

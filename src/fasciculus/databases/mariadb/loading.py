@@ -12,13 +12,12 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 
-from ...core.dump.mariadb.dialect import sql_text
+from ...core.dump.mariadb.dialect import LOADING_USER, sql_text
 from ...core.dump.mariadb.literals import quote_name
 from ...core.errors import SettingError, StatementError
 from ..base import DatabaseAccess, ServerSpec
 from .server import MariaDbConnection, MariaDbSettings, connect
 
-_PREFIX = "fasciculus-load-"
 _HOSTS = ("localhost", "%")
 _KEPT = timedelta(days=2)
 #: Names and texts of a statement, as the server shows them.
@@ -39,7 +38,7 @@ def loading_user(
     """
     assert access.server is not None
     _drop_old(admin)
-    name = f"{_PREFIX}{datetime.now(UTC):%Y%m%d}-{secrets.token_hex(3)}"
+    name = f"{LOADING_USER}{datetime.now(UTC):%Y%m%d}-{secrets.token_hex(3)}"
     password = f"{secrets.token_urlsafe(24)}aA1!"
     users = [f"{sql_text(name)}@{sql_text(host)}" for host in _HOSTS]
     try:
@@ -110,9 +109,11 @@ def _let_define(admin: MariaDbConnection, user: str) -> None:
 
 def _drop_old(admin: MariaDbConnection) -> None:
     """Drop the users of restores that were killed, which are days old."""
-    oldest = f"{_PREFIX}{datetime.now(UTC) - _KEPT:%Y%m%d}"
+    oldest = f"{LOADING_USER}{datetime.now(UTC) - _KEPT:%Y%m%d}"
     try:
-        rows = admin.rows("SELECT user, host FROM mysql.user WHERE user LIKE %s", f"{_PREFIX}%")
+        rows = admin.rows(
+            "SELECT user, host FROM mysql.user WHERE user LIKE %s", f"{LOADING_USER}%"
+        )
         for user, host in rows:
             name = (user or b"").decode()
             if name < oldest:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import re
 import struct
 from collections.abc import Iterator, Sequence
@@ -16,7 +17,7 @@ from pymysql.cursors import Cursor, SSCursor
 from ...core.errors import FasciculusError, StatementError, UnreachableError
 from ...fields import absolute_folder
 from ...kinds import Secrets, Settings
-from ..base import DatabaseHost, ServerSpec
+from ..base import DatabaseAccess, DatabaseHost, ServerSpec
 
 _CONNECT_TIMEOUT = 15
 _LONG = 24 * 3600
@@ -318,3 +319,22 @@ def connect(spec: ServerSpec, host: DatabaseHost) -> Iterator[MariaDbConnection]
         yield server
     finally:
         server.close()
+
+
+@contextmanager
+def opened(access: DatabaseAccess) -> Iterator[MariaDbConnection]:
+    """Provide a connection to the server of a host. Raises an error if it has none."""
+    if access.server is None:
+        raise FasciculusError(
+            "The host has no MariaDB server set.",
+            "Give its socket or address in the host's settings.",
+        )
+    with connect(access.server, access.host) as server:
+        yield server
+
+
+def for_restoring(access: DatabaseAccess) -> DatabaseAccess:
+    """Return the access as the user who may change databases."""
+    if access.server is None:
+        return access
+    return dataclasses.replace(access, server=to_restore(access.server))

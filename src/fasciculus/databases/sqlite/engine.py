@@ -17,6 +17,7 @@ from ..base import (
     DatabaseHost,
     DatabaseRef,
     DatabaseTable,
+    Exchanging,
     FileMember,
     Rights,
     SqlMember,
@@ -72,6 +73,7 @@ class SqliteEngine:
     name, title = _NAME, "SQLite"
     settings: type[Settings] | None = None
     secrets: type[Secrets] = Secrets
+    exchanging: Exchanging | None = None
 
     def propose(self, host: DatabaseHost) -> list[Settings]:
         """Return no settings."""

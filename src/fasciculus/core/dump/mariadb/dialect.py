@@ -4,6 +4,8 @@ from __future__ import annotations
 
 #: The last member of a dump: the users of a database.
 USERS = "99000-users.sql"
+#: What the names of users begin with that exist only while a dump is loaded.
+LOADING_USER = "fasciculus-load-"
 #: What each statement finds, whatever the client and the one before it were set to.
 SETTINGS = (
     b"SET NAMES utf8mb4;\nSET time_zone='+00:00';\n"

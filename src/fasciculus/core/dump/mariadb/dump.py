@@ -27,7 +27,7 @@ from ...errors import FasciculusError, StatementError
 from ..filters import DumpRules
 from ..sql.members import Member, is_shortened, name_of_file, safe_file, text
 from ..sql.server import Server
-from . import literals, privileges, stored_objects, users
+from . import literals, privileges, references, stored_objects, users
 from .dialect import HEAD, sql_text
 from .literals import Column, quote_name
 from .statements import written
@@ -201,11 +201,8 @@ class Dump:
             self._database,
         ):
             called = text(name)
-            if (rules.tables and not _matches(called, rules.tables)) or _matches(
-                called, rules.without_tables
-            ):
-                continue
-            found.append(_Table(called, text(kind), text(engine), columns.get(called, [])))
+            if rules.wants(called):
+                found.append(_Table(called, text(kind), text(engine), columns.get(called, [])))
         return found
 
     def _check_tables(self, tables: list[_Table]) -> None:
@@ -233,7 +230,8 @@ class Dump:
     def _definition(self, table: _Table) -> bytes:
         name = quote_name(table.name)
         if table.kind != "SEQUENCE":
-            return written(self._server.rows(f"SHOW CREATE TABLE {name}")[0][1] or b"")
+            shown = self._server.rows(f"SHOW CREATE TABLE {name}")[0][1] or b""
+            return written(references.unqualified(shown, self._database))
         shown = self._server.rows(f"SHOW CREATE SEQUENCE {name}")[0][1] or b""
         following, rounds = self._server.rows(
             f"SELECT next_not_cached_value, cycle_count FROM {name}"

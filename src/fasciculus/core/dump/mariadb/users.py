@@ -9,7 +9,7 @@ from ...errors import FasciculusError, StatementError
 from ..sql.members import Member, text
 from ..sql.server import Server
 from . import privileges
-from .dialect import SETTINGS, USERS, sql_text
+from .dialect import LOADING_USER, SETTINGS, USERS, sql_text
 from .literals import quote_name
 from .statements import written
 
@@ -52,6 +52,7 @@ def every_user(server: Server) -> bytes:
             "ORDER BY 1, 2"
         )
     ]
+    names = [name for name in names if not name[0].startswith(LOADING_USER)]
     roles = [name for name, host in names if not host]
     users = [user for user in names if user[1]]
     return SETTINGS + b"".join([*_roles(server, roles), *_users(server, users, "", roles)])
@@ -67,7 +68,7 @@ def _named(server: Server, database: str) -> list[User]:
             "UNION SELECT user, host, db FROM mysql.columns_priv UNION "
             "SELECT user, host, db FROM mysql.procs_priv"
         )
-        if row[0]
+        if row[0] and not text(row[0]).startswith(LOADING_USER)
     }
     return [
         (name, host)

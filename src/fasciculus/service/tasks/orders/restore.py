@@ -11,11 +11,13 @@ from ....config import Config
 from ....contracts.artifacts import Artifact
 from ....contracts.orders import HostOrder, InPlaceOrder, RestoreOrder, SideOrder, SubjectOrder
 from ....contracts.sealed_secrets import Secret
+from ....core.contents import Contents
+from ....core.dump.filters import DatabaseRules
 from ....core.errors import SettingError
 from ....core.file_filters import FileRules
 from ....core.restore.restore_kind import RestoreKind
 from ....core.subject import Subject
-from ....models import Restore
+from ....models import JobInput, Restore
 from ....records import inventory
 from ....records.bundles import bundles
 from ....records.jobs import jobs
@@ -29,7 +31,7 @@ from .connections import (
     recorded_copies,
     store_order,
 )
-from .subjects import FoundSubject, find_subject
+from .subjects import FoundSubject, databases_of, find_subject
 
 S = TypeVar("S", bound=SideOrder)
 
@@ -67,7 +69,7 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
         contents=restore.contents,
         paths=restore.paths,
         target=restore.target,
-        databases=restore.databases,
+        databases=_databases(sources, restore, found),
         tables=restore.tables,
         full_layout=restore.full_layout,
         resume=restore.resume,
@@ -99,6 +101,8 @@ def _in_place(
     chosen = restore.in_place
     if chosen is None or found is None:
         return None
+    job = _job(sources, restore)
+    excludes = found.account.excludes if found.account else []
     return InPlaceOrder(
         side=restores.side(sources.db, restore.id),
         plan=left_plan(sources.config, restore.id),
@@ -108,16 +112,34 @@ def _in_place(
         compare_contents=chosen.compare_contents,
         own_folders=own_folders(sources.config),
         excluded=local_stores(sources),
-        rules=_rules(sources, restore, found),
+        rules=job.rules.as_core(excludes) if job else FileRules(excludes=tuple(excludes)),
+        database_rules=job.databases.as_core() if job else DatabaseRules(),
+        with_files=bool(restore.contents or restore.paths or not restore.databases),
     )
 
 
-def _rules(sources: OrderInputs, restore: Restore, found: FoundSubject) -> FileRules:
-    """Return what the job of a bundle excludes now: that is not extra."""
-    excludes = found.account.excludes if found.account else []
+def _job(sources: OrderInputs, restore: Restore) -> JobInput | None:
+    """Return the job of a bundle: what it excludes now is not extra."""
     bundle = bundles.bundle(sources.db, restore.bundle_id) if restore.bundle_id else None
-    job = jobs.find(sources.db, bundle.job) if bundle else None
-    return job.rules.as_core(excludes) if job else FileRules(excludes=tuple(excludes))
+    return jobs.find(sources.db, bundle.job) if bundle else None
+
+
+def _databases(
+    sources: OrderInputs, restore: Restore, found: FoundSubject | None
+) -> dict[str, str]:
+    """Return the names of databases on the server by those in the bundle.
+
+    In place all of the account's own come back, unless some are chosen. One that the account does
+    not have never does: a bundle says nothing about who owns a database.
+    """
+    if restore.in_place is None or restore.databases or found is None:
+        return restore.databases
+    if restore.paths or (restore.contents and Contents.DATABASES not in restore.contents):
+        return {}
+    bundle = bundles.bundle(sources.db, restore.bundle_id) if restore.bundle_id else None
+    own = {database.name for database in databases_of(found, DatabaseRules()) if not database.path}
+    bundled = bundle.databases if bundle else []
+    return {d.name: d.name for d in bundled if not d.origin and d.name in own}
 
 
 def side_order(sources: OrderInputs, restore: Restore, kind: type[S], **more: bool) -> S:

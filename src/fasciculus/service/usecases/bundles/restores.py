@@ -9,6 +9,7 @@ from typing import BinaryIO
 from ....core.bundle.entry import to_bytes
 from ....core.bundle.seal.sealing import identities_of
 from ....core.contents import Contents
+from ....core.dump.filters import DatabaseRules
 from ....core.errors import AlreadyEndedError, FolderNotEmptyError, SettingError
 from ....core.restore.restore_kind import RestoreKind, SetAside
 from ....models import (
@@ -26,7 +27,7 @@ from ....records.paging import page_request
 from ....records.runs import log_lines, restores
 from ...tasks.orders.connections import local_stores
 from ...tasks.orders.restore import check_target
-from ...tasks.orders.subjects import find_subject
+from ...tasks.orders.subjects import FoundSubject, databases_of, find_subject
 from ..caller import Caller
 from .listings import chosen_copy
 
@@ -51,6 +52,9 @@ def restores_start(caller: Caller, body: RestoreStart, key: str | None) -> int:
     db = caller.reader
     bundle = bundles.bundle(db, body.bundle, caller.scope)
     store = chosen_copy(bundle, body.store)
+    if body.in_place is not None:
+        # In place, a table goes where it was.
+        body.databases = {name: name for name in body.tables} | body.databases
     _check_chosen(body, bundle)
     _check_target(caller, body, bundle)
     given = None
@@ -149,15 +153,17 @@ def _check_target(caller: Caller, body: RestoreStart, bundle: BundleDetail) -> N
 
 def _check_in_place(caller: Caller, body: RestoreStart, bundle: BundleDetail) -> None:
     """Check that a restore in place has a place, and nothing else to do."""
-    if body.target or body.databases or body.mail_domains or body.resume:
+    if body.target or body.mail_domains or body.resume:
         raise SettingError(
-            "A restore in place brings files back where they were, and nothing else.",
-            "Restore databases, mail settings or a folder by another restore.",
+            "A restore in place brings files and databases back where they were, and nothing else.",
+            "Restore mail settings or a folder by another restore.",
             field="in_place",
         )
     if not {Contents.FILES, Contents.DATABASES} & set(body.contents or bundle.contents):
         raise SettingError(
-            "Only files can be restored in place.", "Name files among the contents.", "contents"
+            "Only files and databases can be restored in place.",
+            "Name one of them among the contents.",
+            "contents",
         )
     found = find_subject(caller.order_inputs(), bundle.subject_kind, bundle.subject)
     if found.host.connection.kind != "local":
@@ -172,6 +178,25 @@ def _check_in_place(caller: Caller, body: RestoreStart, bundle: BundleDetail) ->
             "Restore them to a folder (--to).",
             field="in_place",
         )
+    _check_own_databases(body, found)
+
+
+def _check_own_databases(body: RestoreStart, found: FoundSubject) -> None:
+    """Check that databases in place are the account's own, under their own names."""
+    own = {database.name for database in databases_of(found, DatabaseRules()) if not database.path}
+    for name, new in body.databases.items():
+        if new != name:
+            raise SettingError(
+                f"In place, database “{name}” comes back under its own name, not as “{new}”.",
+                "Leave the new name out, or restore without “in place”.",
+                field="databases",
+            )
+        if name not in own:
+            raise SettingError(
+                f"{found.order.name} has no database “{name}”.",
+                "Add it to the account, or load it under another name.",
+                field="databases",
+            )
 
 
 def restores_undo(caller: Caller, restore_id: int, body: RestoreUndo) -> int:

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import os
+from pathlib import Path
 
 from ....contracts.orders import DropOrder, RecoverOrder, SideOrder, UndoOrder
 from ....contracts.results import Outcome, SideResult
 from ....core.errors import MissingError, SettingError
 from ....core.formatting import format_count, format_list
 from ....core.restore.restore_kind import SetAside
+from ....hosts.base import HostConnection
 from ....hosts.side_folder import side_folder
 from ....hosts.switch import STAGING, SWITCHED, SWITCHING, UNDONE, Switch
 from ...emitter import Emitter
+from .databases import Exchanges
 
 _NAMED = 5
 
@@ -19,8 +22,9 @@ _NAMED = 5
 class SideTask:
     """Carries out one :class:`SideOrder`."""
 
-    def __init__(self, order: SideOrder, emitter: Emitter) -> None:
+    def __init__(self, order: SideOrder, host: HostConnection, emitter: Emitter) -> None:
         self._order, self._emitter = order, emitter
+        self._exchanges = Exchanges(order.host, host, order.spool, emitter)
 
     def run(self) -> SideResult:
         """Carry the order out, and return what became of the side folder."""
@@ -28,6 +32,7 @@ class SideTask:
         if switch is None:
             return self._without()
         try:
+            self._exchanges.load(self._folder(switch))
             return self._with(switch)
         finally:
             switch.close()
@@ -45,6 +50,10 @@ class SideTask:
                 "Correct the account's home, and try again.",
             ) from error
 
+    @staticmethod
+    def _folder(switch: Switch) -> Path:
+        return Path(os.fsdecode(switch.side))
+
     def _without(self) -> SideResult:
         if isinstance(self._order, UndoOrder):
             raise MissingError(
@@ -59,15 +68,23 @@ class SideTask:
             case UndoOrder(force=force):
                 return self._undone(switch, force)
             case DropOrder():
+                self._exchanges.drop()
                 switch.drop()
                 self._emitter.info("what was set aside is removed")
         return SideResult(outcome="done", state=SetAside.GONE)
 
     def _recovered(self, switch: Switch) -> SideResult:
         state = switch.recover()
-        outcome = self._problems(switch)
+        more: list[tuple[str, str]] = []
         if state == STAGING:
+            self._exchanges.drop_unfinished(self._order.side)
             switch.drop()
+        elif state == UNDONE:
+            more = self._exchanges.undo(self._folder(switch))
+        else:
+            more = self._exchanges.run(self._folder(switch))
+        outcome = self._problems(switch, more)
+        if state == STAGING:
             self._emitter.info("rolled back: nothing had been changed")
             return SideResult(outcome="done", state=SetAside.GONE)
         if state == UNDONE:
@@ -79,7 +96,7 @@ class SideTask:
     def _undone(self, switch: Switch, force: bool) -> SideResult:
         if switch.state not in (SWITCHING, SWITCHED):
             raise SettingError("That restore was undone already.", "Look at its log.")
-        changed = switch.changed()
+        changed = switch.changed() + self._exchanges.changed()
         if changed and not force:
             named = format_list(changed[:_NAMED]) + (" …" if len(changed) > _NAMED else "")
             return SideResult(
@@ -90,12 +107,13 @@ class SideTask:
                 changed=changed,
             )
         switch.undo()
-        outcome = self._problems(switch)
+        outcome = self._problems(switch, self._exchanges.undo(self._folder(switch)))
         self._emitter.info("the state before the restore is back")
         return SideResult(outcome=outcome, state=SetAside.UNDONE, changed=changed)
 
-    def _problems(self, switch: Switch) -> Outcome:
+    def _problems(self, switch: Switch, more: list[tuple[str, str]]) -> Outcome:
         """Log what could not be done, and return the outcome."""
-        for path, why in switch.problems:
+        problems = switch.problems + more
+        for path, why in problems:
             self._emitter.warn(f"{path}: {why}")
-        return "warned" if switch.problems else "done"
+        return "warned" if problems else "done"

@@ -8,6 +8,7 @@ import tempfile
 import time
 from contextlib import ExitStack, suppress
 from pathlib import Path
+from typing import BinaryIO
 
 from ....bundles.files import unsealed
 from ....contracts.events import Progress
@@ -16,7 +17,7 @@ from ....contracts.results import RestoreResult
 from ....core.bundle.entry import Entry
 from ....core.bundle.reader import BundleReader
 from ....core.bundle.root_path import make_root
-from ....core.errors import DamagedError, SettingError, StoreFullError
+from ....core.errors import DamagedError, FasciculusError, SettingError, StoreFullError
 from ....core.file_filters import FileSelector
 from ....core.formatting import format_count, format_size
 from ....core.restore.likeness import Likeness
@@ -32,6 +33,7 @@ from ...errors import CancelledError
 from ..losses import Losses
 from ..plan import RestorePlan
 from ..special_modes import SpecialModesLog
+from .databases import Exchanges
 from .live_tree import LiveTree
 from .planner import InPlacePlanner, PlanRules
 from .staging import StagingWriter, stage
@@ -57,15 +59,14 @@ class InPlaceRestore:
         self._emitter, self._losses, self._progress = emitter, losses, progress
         self._root = os.fsencode(self._order.subject.root)
         self._home = os.fsencode(self._order.subject.home)
+        self._exchanges = Exchanges(self._order.host, host, self._order.spool, emitter)
+        #: How much of it is written into the home.
+        self._file_bytes = 0
 
     def run(self, store: Store, spool: Path) -> RestoreResult:
         """Plan, and unless only the plan was asked for, carry it out."""
         _check_host(self._host)
-        writer = self._writer(os.fsencode(spool / "new"), spool)
-        try:
-            summary = self._planned(writer, spool)
-        finally:
-            writer.close()
+        summary = self._planned(spool)
         if self._in_place.plan_only or not summary.changes:
             return self._result(summary, 0, False)
         return self._carried_out(store, spool, summary)
@@ -83,9 +84,29 @@ class InPlaceRestore:
 
     # The plan --------------------------------------------------------------------
 
-    def _planned(self, writer: StagingWriter, spool: Path) -> PlanSummary:
+    def _planned(self, spool: Path) -> PlanSummary:
         self._progress.stage = "planning"
         self._emitter.emit(self._progress)
+        (spool / "journal").touch()
+        (spool / "staged").touch()
+        with open(self._in_place.plan, "wb") as lines:
+            summary = PlanSummary()
+            if self._in_place.with_files:
+                summary = self._planned_files(lines, spool)
+            self._file_bytes = summary.write_bytes
+            summary.include(self._exchanges.plan(self._plan, lines))
+        summary.free_bytes = self._free()
+        self._emitter.info(_words(summary))
+        return summary
+
+    def _planned_files(self, lines: BinaryIO, spool: Path) -> PlanSummary:
+        writer = self._writer(os.fsencode(spool / "new"), spool)
+        try:
+            return self._compared(writer, lines, spool)
+        finally:
+            writer.close()
+
+    def _compared(self, writer: StagingWriter, lines: BinaryIO, spool: Path) -> PlanSummary:
         order, wanted = self._in_place, WantedEntries(self._plan)
         chooser = FileSelector(order.rules, time.time_ns()) if order.remove_extra else None
         excluded = ExcludedPaths([*order.own_folders, *order.excluded]).below(self._root)
@@ -103,7 +124,6 @@ class InPlaceRestore:
             return writer.allowed(entry)
 
         with ExitStack() as stack:
-            lines = stack.enter_context(open(order.plan, "wb"))
             journal = stack.enter_context((spool / "journal").open("wb"))
             staged = stack.enter_context((spool / "staged").open("wb"))
             dressed = stack.enter_context(tempfile.TemporaryFile(dir=spool))
@@ -121,14 +141,12 @@ class InPlaceRestore:
             )
             summary = planner.run()
         log.finish()
-        if not planner.found:
+        if not (planner.found or self._plan.databases):
             raise SettingError(
                 "Nothing in the bundle matches what was asked for.",
                 "Look at its listing for the right paths.",
                 field="paths",
             )
-        summary.free_bytes = self._free()
-        self._emitter.info(_words(summary))
         return summary
 
     def _rules(self) -> PlanRules:
@@ -152,10 +170,10 @@ class InPlaceRestore:
 
     def _carried_out(self, store: Store, spool: Path, summary: PlanSummary) -> RestoreResult:
         free = summary.free_bytes or 0
-        if free < summary.write_bytes:
+        if free < self._file_bytes:
             raise StoreFullError(
                 f"{os.fsdecode(self._root)} has {format_size(free)} free, and "
-                f"{format_size(summary.write_bytes)} are to be written.",
+                f"{format_size(self._file_bytes)} are to be written.",
                 "Make room, or restore less.",
             )
         try:
@@ -177,6 +195,8 @@ class InPlaceRestore:
                     "Nothing was changed: " + self._losses.sentence(store.spec.name, count)
                 )
         except BaseException:
+            with suppress(FasciculusError):
+                self._exchanges.drop()
             with suppress(OSError):
                 remove_side_folder(side)
             raise
@@ -187,7 +207,7 @@ class InPlaceRestore:
         except OSError as error:
             problems = [(self._order.subject.root, f"the switch stopped: {error.strerror}")]
             self._emitter.error("Undo it with --force (fasciculus restores undo), then try again.")
-        for path, why in problems:
+        for path, why in problems + self._exchanges.run(Path(os.fsdecode(side))):
             self._losses.not_written(path, why)
         self._emitter.info(f"what was replaced is set aside in {os.fsdecode(side)}")
         return self._result(summary, count, True)
@@ -199,7 +219,10 @@ class InPlaceRestore:
         writer.link_to_live(self._root, self._home)
         try:
             with BundleReader(unsealed(store), self._order.subject.ref(), spool) as reader:
-                return stage(spool / "staged", writer, reader, self._emitter, self._progress)
+                count = stage(spool / "staged", writer, reader, self._emitter, self._progress)
+                return count + self._exchanges.stage(
+                    self._plan, reader, Path(os.fsdecode(side)), self._losses, self._progress
+                )
         finally:
             writer.close()
 

@@ -1,0 +1,265 @@
+"""Databases of a server in a restore in place: planned, loaded next to those in use, exchanged."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from functools import partial
+from pathlib import Path
+from typing import BinaryIO
+
+import msgspec
+
+from ....contracts.events import Progress
+from ....contracts.orders import HostOrder
+from ....core.bundle.entry import Entry
+from ....core.bundle.manifest import DatabaseRecord
+from ....core.bundle.reader import BundleReader
+from ....core.contents import Contents
+from ....core.dump.filters import DumpRules
+from ....core.errors import FasciculusError, SettingError
+from ....core.restore.actions import Action, Conflicts
+from ....core.restore.plan_line import PlanLine, PlanSummary
+from ....databases import ENGINES
+from ....databases.base import (
+    EXCHANGE_PREFIX,
+    DatabaseAccess,
+    DatabaseTable,
+    Exchange,
+    Exchanging,
+)
+from ....hosts.base import HostConnection
+from ...database_access import database_access
+from ...emitter import Emitter
+from ..losses import Losses
+from ..plan import RestorePlan
+
+#: In the side folder: the exchanges, and a folder for each.
+_KEPT, _DONE, _UNDONE = "databases.json", "databases.done", "databases.undone"
+
+
+class Exchanges:
+    """The databases that are exchanged by one restore."""
+
+    def __init__(
+        self, order: HostOrder, host: HostConnection, spool: str, emitter: Emitter
+    ) -> None:
+        self._order, self._host, self._spool, self._emitter = order, host, spool, emitter
+        self.rows: list[Exchange] = []
+
+    # Before ----------------------------------------------------------------------
+
+    def plan(self, plan: RestorePlan, lines: BinaryIO) -> PlanSummary:
+        """Write the lines of the tables, and return their sums."""
+        summary = PlanSummary()
+        assert plan.order.in_place is not None
+        self._warn_of_others(plan)
+        sizes = self._sizes(plan)
+        for number, record in enumerate(plan.databases, 1):
+            exchanging, access = self._reached(record.engine)
+            present = exchanging.present(access, record.name)
+            prefix = _prefix(plan.order.in_place.side)
+            exchange = Exchange(
+                engine=record.engine,
+                name=record.name,
+                prefix=f"{prefix}_{number}",
+                tables=list(plan.order.tables.get(record.name, ())),
+                trusted=plan.with_special_modes,
+                existed=present is not None,
+                keep=plan.order.in_place.conflicts != Conflicts.REPLACE,
+            )
+            rules = plan.order.in_place.database_rules.of(record.name)
+            for line in _lines(plan, record, exchange, rules, sizes[record.name], present or []):
+                summary.add(line)
+                lines.write(msgspec.json.encode(line) + b"\n")
+            self.rows.append(exchange)
+        return summary
+
+    def _warn_of_others(self, plan: RestorePlan) -> None:
+        """Warn of databases in the bundle that the account does not have."""
+        order = plan.order
+        if order.paths or (order.contents and Contents.DATABASES not in order.contents):
+            return
+        if order.in_place is None or not order.in_place.with_files:
+            return
+        for record in plan.manifest.databases:
+            if not record.origin and record.name not in order.databases:
+                self._emitter.warn(
+                    f"database {record.name} is not restored: {order.subject.name} has no database "
+                    "of that name. Add it to the account, or load it under another name."
+                )
+
+    @staticmethod
+    def _sizes(plan: RestorePlan) -> dict[str, list[DatabaseTable]]:
+        """Return the tables of each database in the bundle, from one reading of the listing."""
+        members: dict[str, list[tuple[str, int]]] = {r.name: [] for r in plan.databases}
+        for entry in plan.entries(["databases"]) if plan.databases else ():
+            record = _record_of(entry, plan.databases)
+            if record is not None:
+                members[record.name].append((entry.text.rpartition("/")[2], entry.size))
+        return {r.name: ENGINES.get(r.engine).tables(r, members[r.name]) for r in plan.databases}
+
+    def stage(
+        self,
+        plan: RestorePlan,
+        reader: BundleReader,
+        folder: Path,
+        losses: Losses,
+        progress: Progress,
+    ) -> int:
+        """Load everything next to the databases in use; return the number of members."""
+        count = 0
+        for record, exchange in zip(plan.databases, self.rows, strict=True):
+            progress.stage = "databases"
+            exchanging, access = self._reached(record.engine)
+
+            def refuse(why: str, name: str = record.name) -> None:
+                losses.not_written(f"database {name}", why)
+
+            own = _folder(folder, exchange)
+            members = _members(plan, record, reader)
+            for entry in exchanging.stage(access, exchange, record, members, refuse, own):
+                count += 1
+                progress.entries += 1
+                progress.bytes += entry.size
+                self._emitter.emit(progress)
+        (folder / _KEPT).write_bytes(msgspec.json.encode(self.rows))
+        return count
+
+    # Exchanging ------------------------------------------------------------------
+
+    def load(self, folder: Path) -> bool:
+        """Read the exchanges that a side folder keeps; return whether there are any."""
+        try:
+            self.rows = msgspec.json.decode((folder / _KEPT).read_bytes(), type=list[Exchange])
+        except FileNotFoundError:
+            self.rows = []
+        return bool(self.rows)
+
+    def run(self, folder: Path) -> list[tuple[str, str]]:
+        """Exchange all databases that are not exchanged yet; return what failed, and why."""
+        return self._each(folder, _DONE, lambda found: found.run)
+
+    def undo(self, folder: Path) -> list[tuple[str, str]]:
+        """Put back all databases; return what failed, and why."""
+        return self._each(folder, _UNDONE, lambda found: found.undo)
+
+    def _each(
+        self, folder: Path, mark: str, step: Callable[[Exchanging], Callable[..., None]]
+    ) -> list[tuple[str, str]]:
+        problems: list[tuple[str, str]] = []
+        if not self.rows or (folder / mark).exists():
+            return problems
+        for exchange in self.rows:
+            said = f"database {exchange.name}"
+
+            def refuse(why: str, said: str = said) -> None:
+                problems.append((said, why))
+
+            try:
+                exchanging, access = self._reached(exchange.engine)
+                step(exchanging)(access, exchange, refuse, _folder(folder, exchange))
+            except FasciculusError as error:
+                refuse(error.sentence())
+        if not problems:
+            (folder / mark).touch()
+        return problems
+
+    def changed(self) -> list[str]:
+        """Return the tables that have changed since."""
+        found = []
+        for exchange in self.rows:
+            exchanging, access = self._reached(exchange.engine)
+            changed = exchanging.changed(access, exchange)
+            found += [f"{exchange.name}.{table}" for table in changed]
+        return found
+
+    def drop(self) -> None:
+        """Remove what was loaded or set aside."""
+        for exchange in self.rows:
+            exchanging, access = self._reached(exchange.engine)
+            exchanging.drop(access, exchange.prefix)
+
+    def drop_unfinished(self, side: str) -> None:
+        """Remove what was loaded for a side folder whose exchanges were not written down yet."""
+        for engine in self._order.servers:
+            exchanging = ENGINES.get(engine).exchanging
+            if exchanging is not None:
+                exchanging.drop_all(self._access(engine), f"{_prefix(side)}_")
+
+    def _reached(self, engine: str) -> tuple[Exchanging, DatabaseAccess]:
+        exchanging = ENGINES.get(engine).exchanging
+        if exchanging is None:
+            raise SettingError(
+                f"Databases of {ENGINES.get(engine).title} cannot be restored in place.",
+                "Load them under another name (--database NAME=NEW_NAME).",
+                field="databases",
+            )
+        return exchanging, self._access(engine)
+
+    def _access(self, engine: str) -> DatabaseAccess:
+        return database_access(engine, self._order, self._host, "", self._spool)
+
+
+def _prefix(side: str) -> str:
+    plain = "".join(c if c.isascii() and c.isalnum() else "_" for c in side.lower())
+    return f"{EXCHANGE_PREFIX}{plain.removeprefix('restore_')}"
+
+
+def _folder(side: Path, exchange: Exchange) -> Path:
+    return side / f"database-{exchange.prefix.rpartition('_')[2]}"
+
+
+def _record_of(entry: Entry, records: list[DatabaseRecord]) -> DatabaseRecord | None:
+    return next((r for r in records if entry.path.startswith(r.folder.encode() + b"/")), None)
+
+
+def _members(
+    plan: RestorePlan, record: DatabaseRecord, reader: BundleReader
+) -> Iterator[tuple[Entry, Callable[[], bytes]]]:
+    for entry in plan.entries(["databases"]):
+        if _record_of(entry, [record]) is not None:
+            yield entry, partial(_whole, reader, entry)
+
+
+def _whole(reader: BundleReader, entry: Entry) -> bytes:
+    return b"".join(reader.contents(entry))
+
+
+def _lines(
+    plan: RestorePlan,
+    record: DatabaseRecord,
+    exchange: Exchange,
+    rules: DumpRules,
+    bundled: list[DatabaseTable],
+    present: list[DatabaseTable],
+) -> Iterator[PlanLine]:
+    """Yield what becomes of each table, and complete ``exchange`` with those that are extra."""
+    there = {table.name: table for table in present}
+    chosen = exchange.tables
+    for table in bundled:
+        if chosen and table.name not in chosen:
+            continue
+        name, now = f"{exchange.name}.{table.name}", there.get(table.name)
+        if now is None:
+            yield PlanLine(Action.CREATE, name, "table", table.bytes, 0, _counted(table, now))
+        elif table.rows is None or exchange.keep:
+            why = "the bundle has only its structure" if table.rows is None else "it exists"
+            yield PlanLine(Action.KEEP, name, "table", table.bytes, now.bytes, why)
+        else:
+            why = _counted(table, now)
+            yield PlanLine(Action.REPLACE, name, "table", table.bytes, now.bytes, why)
+    assert plan.order.in_place is not None
+    if chosen or not plan.order.in_place.remove_extra:
+        return
+    exchange.all_objects = not rules.tables
+    known = {table.name for table in bundled}
+    for now in present:
+        if now.name not in known and rules.wants(now.name):
+            exchange.extra.append(now.name)
+            name = f"{exchange.name}.{now.name}"
+            yield PlanLine(Action.REMOVE, name, "table", 0, now.bytes, "not in the bundle")
+
+
+def _counted(table: DatabaseTable, now: DatabaseTable | None) -> str:
+    there = f"{table.rows:,} rows in the bundle" if table.rows is not None else "structure only"
+    return f"{there}, {now.rows:,} now" if now is not None and now.rows is not None else there
