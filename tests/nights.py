@@ -154,8 +154,12 @@ class Nights:
             },
         )
 
-    def night(self, incremental: bool = True, host: Any = None, **more: Any) -> dict:
+    def night(
+        self, incremental: bool = True, host: Any = None, servers: Any = None, **more: Any
+    ) -> dict:
         raw = io.BytesIO()
+        if servers is not None:
+            more["host"] = {"servers": servers}
         order = self.order(incremental, **more)
         # Two nights in one second still get two names.
         connections = Connections()
