@@ -47,12 +47,13 @@ def with_fasciculus(bundle: InstructedBundle) -> list[Instruction]:
     if Contents.FILES in bundle.contents and bundle.subject.kind != "host":
         found.append(
             Instruction(
-                "Put files back where they were, after a look at the plan",
+                f"Put {_in_place(bundle)} back where they were, after a look at the plan",
                 [
                     f"fasciculus restore {number} --in-place --plan",
                     f"fasciculus restore {number} --in-place",
                 ],
-                "Add --path PATH for a folder or a file.",
+                "Add --path PATH for a folder or a file."
+                + " Add --database NAME for one database." * bool(bundle.databases),
             )
         )
     found.append(
@@ -62,7 +63,7 @@ def with_fasciculus(bundle: InstructedBundle) -> list[Instruction]:
         )
     )
     for _, name in bundle.databases:
-        new = shlex.quote(f"{name}={name[:55]}_restored")
+        new = shlex.quote(f"{name}={restored_name(name)}")
         found.append(
             Instruction(
                 f"Load database {name} next to the present one",
@@ -78,6 +79,15 @@ def with_fasciculus(bundle: InstructedBundle) -> list[Instruction]:
             )
         )
     return found
+
+
+def _in_place(bundle: InstructedBundle) -> str:
+    return "files and databases" if bundle.databases else "files"
+
+
+def restored_name(database: str) -> str:
+    """Return the name that a database gets next to the present one; names have 64 characters."""
+    return f"{database[:55]}_restored"
 
 
 def by_hand(bundle: InstructedBundle) -> list[Instruction]:
@@ -165,11 +175,11 @@ def _database(engine: str, name: str) -> Instruction:
             f"Load database {name}",
             note=f"Its members are in /srv/restored/databases/{engine}/, in the order of loading.",
         )
-    new = shlex.quote(f"{name[:55]}_restored")
+    new = shlex.quote(restored_name(name))
     return Instruction(
         f"Load database {name}",
         [
-            f"mariadb -e 'CREATE DATABASE `{name[:55]}_restored`'",
+            f"mariadb -e 'CREATE DATABASE `{restored_name(name)}`'",
             f"ls /srv/restored/databases/mariadb/{shlex.quote(name)}/*.sql | grep -v 99000-users | "
             f"xargs cat | mariadb --binary-mode --sandbox --default-character-set=utf8mb4 {new}",
         ],

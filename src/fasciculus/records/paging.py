@@ -54,6 +54,11 @@ class Query:
         self.where.append(condition)
         self.values.extend(values)
 
+    @property
+    def condition(self) -> str:
+        """Return all conditions as one."""
+        return " AND ".join(f"({c})" for c in self.where) or "1"
+
 
 def like(text: str) -> str:
     """Return a LIKE pattern that finds the text anywhere; to be used with ``ESCAPE '\\'``."""
@@ -74,7 +79,7 @@ def page(
             f"Choose one of {', '.join(query.sorts)}.",
             field="sort",
         )
-    conditions = " AND ".join(f"({c})" for c in query.where) or "1"
+    conditions = query.condition
     total = db.execute(
         f"SELECT count(*) FROM {query.source} WHERE {conditions}", query.values
     ).fetchone()[0]

@@ -8,21 +8,38 @@ from __future__ import annotations
 
 import logging
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from itertools import pairwise
 from pathlib import Path
+from typing import Protocol, TypeVar
 
 from ..config import Config
 from ..core.bundle.versions import write_changes
 from ..core.errors import FasciculusError
-from ..models import Bundle
 
 log = logging.getLogger(__name__)
 
 
-def changes(
-    config: Config, older: Bundle, newer: Bundle, listing_of: Callable[[Bundle], Path]
-) -> Path:
+class NamedBundle(Protocol):
+    """A bundle, as far as its files are concerned."""
+
+    @property
+    def subject_kind(self) -> str:
+        """Return the kind of its subject."""
+
+    @property
+    def subject(self) -> str:
+        """Return the name of its subject."""
+
+    @property
+    def name(self) -> str:
+        """Return its name."""
+
+
+B = TypeVar("B", bound=NamedBundle)
+
+
+def changes(config: Config, older: B, newer: B, listing_of: Callable[[B], Path]) -> Path:
     """Return the file of the changes from one bundle to the next; it is created if missing.
 
     Raises ``DamagedError`` or ``OSError`` if a listing cannot be read.
@@ -45,12 +62,12 @@ def changes(
     return path
 
 
-def make_missing(config: Config, rows: list[Bundle], most: int) -> int:
+def make_missing(config: Config, rows: Sequence[NamedBundle], most: int) -> int:
     """Make missing changes between the bundles of one subject, oldest first, of which the listings
     are here; return how many were made.
     """
 
-    def here(row: Bundle) -> Path:
+    def here(row: NamedBundle) -> Path:
         return config.listing(row.subject_kind, row.subject, row.name)
 
     made = 0
@@ -66,16 +83,6 @@ def make_missing(config: Config, rows: list[Bundle], most: int) -> int:
             log.warning("the changes of %s cannot be kept: %s", newer.name, error)
         made += 1
     return made
-
-
-def by_job(rows: list[Bundle]) -> list[list[Bundle]]:
-    """Return bundles by their subject and job: what one job leaves out is not gone because another
-    one includes it.
-    """
-    found: dict[tuple[str, str, str], list[Bundle]] = {}
-    for row in rows:
-        found.setdefault((row.subject_kind, row.subject, row.job), []).append(row)
-    return list(found.values())
 
 
 def forget(config: Config, kind: str, subject: str, bundle: str) -> None:

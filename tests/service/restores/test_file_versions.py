@@ -11,6 +11,7 @@ from running import folder_stores, run, set_up, small_account
 
 from fasciculus.client import ClientError
 from fasciculus.models import JobInput
+from fasciculus.service.usecases.bundles import versions
 
 
 @pytest.fixture
@@ -55,6 +56,15 @@ def test_each_version_is_named_with_its_bundles(nights: Any) -> None:
     assert "Searched 5 bundles in" in shown.stdout
     rows = json.loads(nights.cli("bundles", "versions", "all", "index.php", "--json").stdout)
     assert len(rows["items"][0]["versions"]) == 3
+
+
+def test_of_more_bundles_than_are_searched_the_newest_are(nights: Any, monkeypatch: Any) -> None:
+    monkeypatch.setattr(versions, "_MOST_BUNDLES", 3)
+    with nights.client() as client:
+        for subject in ("millpond", ""):
+            found = client.bundles_versions("index.php", subject=subject)
+            assert spans(found) == ([(3, 3, 4), (4, 4, 5)], True)
+            assert found.more and found.bundles == 3
 
 
 def test_retired_bundles_leave_no_hole(nights: Any) -> None:

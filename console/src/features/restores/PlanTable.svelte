@@ -59,7 +59,7 @@
           ><td class={row.action === 'remove' ? 'text-brick' : ''}
             ><span aria-hidden="true">{MARKS[row.action]}</span>
             {row.action}</td
-          ><td class="wrap-anywhere">{row.path || '.'}{row.type === 'dir' ? '/' : ''}</td><td
+          ><td class="wrap-anywhere">{row.type === 'table' ? 'table ' : ''}{row.path || '.'}{row.type === 'dir' ? '/' : ''}</td><td
             class="num">{row.bytes ? size(row.bytes) : ''}</td
           ><td class="num">{row.before ? size(row.before) : ''}</td><td>{row.why}</td></tr
         >

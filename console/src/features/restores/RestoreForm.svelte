@@ -16,7 +16,8 @@
   }: { bundle: BundleDetail; part: { kind: string; path: string } | null; done: () => void } =
     $props();
   const canStay = $derived(
-    bundle.subject_kind !== 'host' && (part ? part.kind === 'files' : !!bundle.contents.files),
+    bundle.subject_kind !== 'host' &&
+      (part ? part.kind === 'files' : !!(bundle.contents.files || bundle.contents.databases)),
   );
   let where = $derived<'place' | 'folder'>(canStay ? 'place' : 'folder');
   let options = $state<InPlace>({
@@ -183,8 +184,7 @@
   <p class="mb-3 text-sm">
     {#if where === 'place'}
       Nothing changes before you have seen the plan. What is replaced is set aside, and can be put
-      back.{#if onServers.length && !part}
-        Databases on a server are not touched: load them under a new name.{/if}
+      back.
     {:else}
       What will change: {change}. No folder or database that exists is overwritten.
     {/if}

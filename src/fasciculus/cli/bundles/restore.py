@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from ... import models
+from ...core.instructions import restored_name
 from ...core.restore.actions import Conflicts
 from .. import output
 from ..output import count, size
@@ -182,7 +183,7 @@ def _database_names(
             [*((name, name) for name in (*tables, *plain))]
             + [_renamed(text, "--database") for text in texts if "=" in text]
         )
-    names = {name: f"{name[:55]}_restored" for name in tables}
+    names = {name: restored_name(name) for name in tables}
     return names | dict(_renamed(text, "--database") for text in texts)
 
 

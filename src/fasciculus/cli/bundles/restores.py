@@ -139,11 +139,16 @@ def log(number: RestoreNumber, as_json: AsJson = False) -> None:
 
 _COLUMNS: list[output.Column] = [
     ("ACTION", lambda row: row.action),
-    ("PATH", lambda row: f"{row.path or '.'}{'/' if row.type == 'dir' else ''}"),
+    ("PATH", lambda row: _path(row)),
     ("SIZE", lambda row: size(row.bytes) if row.bytes else ""),
     ("NOW", lambda row: size(row.before) if row.before else ""),
     ("WHY", lambda row: row.why),
 ]
+
+
+def _path(row: models.RestorePlanLine) -> str:
+    before = "table " if row.type == "table" else ""
+    return f"{before}{row.path or '.'}{'/' if row.type == 'dir' else ''}"
 
 
 def show_plan(rows: list[models.RestorePlanLine]) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import sqlite3
 from datetime import datetime
-from typing import Any, Protocol
+from typing import Any, NamedTuple, Protocol
 
 import msgspec
 
@@ -86,6 +86,52 @@ def _fields(db: sqlite3.Connection, row: sqlite3.Row) -> dict[str, Any]:
     }
 
 
+class Series(NamedTuple):
+    """The bundles of one subject that one job makes."""
+
+    kind: SubjectKind
+    subject: str
+    job: str
+
+
+def series(
+    db: sqlite3.Connection, scope: Scope, subject: str = "", subject_kind: str = "", kind: str = ""
+) -> list[Series]:
+    """Return the series of bundles that match, those with contents of a kind."""
+    query = Query("", "bundle", "bundle.id", {}, "")
+    only_subjects(query, scope, "bundle")
+    if subject:
+        query.only("bundle.subject = ?", subject)
+    if subject_kind:
+        query.only("bundle.subject_kind = ?", subject_kind)
+    if kind:
+        query.only("json_type(bundle.manifest, '$.contents.' || ?) IS NOT NULL", kind)
+    rows = db.execute(
+        f"SELECT DISTINCT subject_kind, subject, job FROM bundle WHERE {query.condition} "
+        "ORDER BY 1, 2, 3",
+        query.values,
+    )
+    return [Series(SubjectKind(row[0]), row[1], row[2]) for row in rows]
+
+
+class BundleName(NamedTuple):
+    """The name of a bundle, and its subject."""
+
+    subject_kind: SubjectKind
+    subject: str
+    name: str
+
+
+def names(db: sqlite3.Connection, of: Series, kind: str, most: int) -> list[BundleName]:
+    """Return the newest bundles of a series with contents of a kind, oldest first."""
+    rows = db.execute(
+        "SELECT name FROM bundle WHERE subject_kind=? AND subject=? AND job=? "
+        "AND json_type(manifest, '$.contents.' || ?) IS NOT NULL ORDER BY moment DESC LIMIT ?",
+        (of.kind, of.subject, of.job, kind, most),
+    ).fetchall()
+    return [BundleName(of.kind, of.subject, row["name"]) for row in reversed(rows)]
+
+
 def bundles(
     db: sqlite3.Connection,
     scope: Scope,
@@ -161,12 +207,6 @@ def bundle(db: sqlite3.Connection, bundle_id: int, scope: Scope = EVERYTHING) ->
         changes=manifest.get("changes"),
         sealed_to=manifest.get("sealed_to", []),
     )
-
-
-def every_subject(db: sqlite3.Connection) -> list[Subject]:
-    """Return the subjects that have bundles."""
-    rows = db.execute("SELECT DISTINCT subject_kind, subject FROM bundle ORDER BY 1, 2")
-    return [Subject.of(*row) for row in rows]
 
 
 def database_records(db: sqlite3.Connection, bundle_id: int) -> list[DatabaseRecord]:

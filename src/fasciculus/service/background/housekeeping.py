@@ -18,7 +18,6 @@ from ...records.bundles import bundles
 from ...records.db import Records
 from ...records.discoveries import Discovery
 from ...records.jobs import jobs, pauses
-from ...records.paging import PageRequest
 from ...records.secret_cipher import SecretCipher
 from ...records.stores import store_days
 from .. import account_removal, bundle_changes, discovery, records_copy, timetables
@@ -196,13 +195,9 @@ class Housekeeper:
     def keep_changes(self) -> None:
         """Keep the changes from each bundle to the next, so that searches over them are fast."""
         left, db = _CHANGES_AT_ONCE, self._records.reader
-        for subject in bundles.every_subject(db):
-            paging = PageRequest(limit=_MOST_BUNDLES, sort="moment")
-            rows = bundles.bundles(
-                db, EVERYTHING, paging, subject.name, subject.kind, contents=Contents.FILES
-            ).items
-            for of_job in bundle_changes.by_job(rows):
-                left -= bundle_changes.make_missing(self._config, of_job, left)
+        for series in bundles.series(db, EVERYTHING, kind=Contents.FILES):
+            rows = bundles.names(db, series, Contents.FILES, _MOST_BUNDLES)
+            left -= bundle_changes.make_missing(self._config, rows, left)
             if left <= 0:
                 break
 

@@ -9,7 +9,7 @@ from itertools import islice, pairwise
 from ....core.bundle.versions import FileVersions, VersionSearch
 from ....core.contents import Contents
 from ....core.errors import FasciculusError, SettingError
-from ....models import Bundle, FileVersion, VersionedFile, VersionsFound
+from ....models import Bundle, FileVersion, Page, VersionedFile, VersionsFound
 from ....models.queries import VersionsQuery
 from ....records.bundles import bundles
 from ....records.paging import PageRequest
@@ -30,11 +30,15 @@ def bundles_versions(caller: Caller, query: VersionsQuery) -> VersionsFound:
         raise SettingError("There is nothing to look for.", "Give a part of the name.", field="q")
     began = time.monotonic()
     found = VersionsFound()
-    for subject in _subjects(caller, query):
+    for series in _series(caller, query):
         if time.monotonic() - began > _SECONDS or len(found.items) > _MOST_FILES:
             found.more = True
             break
-        _search(caller, subject, VersionSearch(words, _kind(query)), began, found)
+        rows = _bundles(caller, series, _kind(query))
+        # Of more bundles than are searched, the newest ones are.
+        found.more = found.more or bool(rows.next)
+        oldest_first = rows.items[::-1]
+        _search(caller, oldest_first, VersionSearch(words, _kind(query)), began, found)
     found.seconds = round(time.monotonic() - began, 3)
     found.more = found.more or len(found.items) > _MOST_FILES
     del found.items[_MOST_FILES:]
@@ -45,19 +49,31 @@ def _kind(query: VersionsQuery) -> Contents:
     return Contents(query.contents or Contents.FILES)
 
 
-def _subjects(caller: Caller, query: VersionsQuery) -> list[list[Bundle]]:
-    """Return the bundles of each subject and job in question, oldest first."""
-    paging = PageRequest(limit=_MOST_BUNDLES, sort="moment")
-    known = bundles.bundles(
-        caller.reader, caller.scope, paging, query.subject, query.kind, contents=_kind(query)
-    )
-    if query.subject and not known.items:
+def _series(caller: Caller, query: VersionsQuery) -> list[bundles.Series]:
+    """Return the subjects and jobs in question: what one job leaves out is not gone because another
+    one includes it.
+    """
+    known = bundles.series(caller.reader, caller.scope, query.subject, query.kind, _kind(query))
+    if query.subject and not known:
         raise SettingError(
             "There is no bundle of that account or site.",
             "“fasciculus bundles list” shows which there are.",
             field="subject",
         )
-    return bundle_changes.by_job(known.items)
+    return known
+
+
+def _bundles(caller: Caller, series: bundles.Series, kind: Contents) -> Page[Bundle]:
+    paging = PageRequest(limit=_MOST_BUNDLES, sort="-moment")
+    return bundles.bundles(
+        caller.reader,
+        caller.scope,
+        paging,
+        series.subject,
+        series.kind,
+        job=series.job,
+        contents=kind,
+    )
 
 
 def _search(
