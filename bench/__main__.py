@@ -229,6 +229,7 @@ class Bench:
                     target="",
                     in_place=InPlaceOrder(
                         side="bench",
+                        kept=self.artifact(self.folder / "set-aside"),
                         plan=self.artifact(self.folder / "plan.jsonl"),
                         plan_only=plan_only,
                     ),

@@ -131,6 +131,10 @@ class Config:
         """Return where the changes from one bundle to the next are kept."""
         return self.home / "changes" / kind / subject / f"{older}..{newer}.zst"
 
+    def set_aside(self, side: str) -> Path:
+        """Return where it is kept what an undo of databases needs, by the side folder's name."""
+        return self.home / "set-aside" / side
+
     def restore_plan(self, restore_id: int) -> Path:
         """Return where the plan of a restore in place is kept, as JSON lines."""
         return self.home / "restore-plans" / f"{restore_id}.jsonl"

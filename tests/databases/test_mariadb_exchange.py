@@ -84,7 +84,7 @@ class Shop:
 
     def dump(self) -> dict[str, bytes]:
         dump = ENGINE.dump(self.access, DatabaseRef("mariadb", NAME), DatabaseRules())
-        return {member.path.decode(): member.data for member in dump}  # type: ignore[union-attr]
+        return {member.path.decode(): member.data for member in dump}
 
     def staged(self, **more: Any) -> Exchange:
         exchange = Exchange(engine="mariadb", name=NAME, prefix=PREFIX, trusted=True, **more)
@@ -92,7 +92,7 @@ class Shop:
             (Entry("databases", path.encode()), lambda data=data: data)
             for path, data in self.members.items()
         )
-        made = ENGINE.exchanging.stage(  # type: ignore[union-attr]
+        made = ENGINE.exchanging.stage(
             self.access, exchange, self.record, members, self.told.append, self.folder / "kept"
         )
         assert list(made)

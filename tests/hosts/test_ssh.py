@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import contextlib
 import io
 import os
@@ -397,3 +398,18 @@ def test_the_program_that_is_sent_needs_nothing_of_ours(tmp_path: Path) -> None:
         assert file.pax_headers["mtime"] == "-1.500000000"
         value = file.pax_headers["SCHILY.xattr.user.note"].encode("utf-8", "surrogateescape")
         assert value == b"\xff\n=" and archive.extractfile(file).read() == b"x" * 1000
+
+
+@pytest.mark.parametrize(
+    "name",
+    [
+        *("file_sender.py", "placed_files.py", "tree_program.py", "tree_lister.py"),
+        "side_program.py",
+    ],
+)
+def test_what_is_sent_to_hosts_is_one_text_for_python_3_7(name: str) -> None:
+    text = program_text(name)
+    ast.parse(text, feature_version=(3, 7))
+    assert "from ." not in text and text.count("__main__") == 1
+    # One argument of a command has at most 128 KiB.
+    assert len(text) < 100_000

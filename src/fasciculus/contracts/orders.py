@@ -301,6 +301,8 @@ class InPlaceOrder(OrderData, kw_only=True):
 
     side: str
     plan: Artifact
+    #: The folder for what an undo of databases needs.
+    kept: Artifact
     plan_only: bool = False
     conflicts: Conflicts = Conflicts.REPLACE
     remove_extra: bool = False
@@ -351,6 +353,8 @@ class SideOrder(OrderData, kw_only=True):
     subject: SubjectOrder
     #: The name of the side folder.
     side: str
+    #: The folder with what an undo of databases needs.
+    kept: Artifact
     spool: Artifact
 
 

@@ -148,6 +148,85 @@ class RestoreTarget(WritableTree, Protocol):
         """Remove it again where nothing was put into it."""
 
 
+class StagingTree(WritableTree, Protocol):
+    """A folder that holds what a restore in place will put into another one."""
+
+    def link_live(
+        self, root: bytes, home: bytes, first: bytes, path: bytes, size: int, mtime_ns: int
+    ) -> bool:
+        """Give a file of the folder in use a name here, if it has that size and time; return
+        whether that was possible.
+        """
+
+
+#: Paths that an operation could not be done on, with the reasons.
+Problems = list[tuple[str, str]]
+
+
+class SideFolder(Protocol):
+    """The side folder of one restore in place, with the folder in use that it belongs to.
+
+    Paths are relative to that folder. Failures are ``OSError``, or ``FasciculusError`` when the
+    connection is lost; a step that has begun on a host ends all the same.
+    """
+
+    @property
+    def sets_owners(self) -> bool:
+        """Return whether entries get their owners, which only root can give."""
+
+    @property
+    def path(self) -> str:
+        """Return the path of the side folder, whether or not it exists."""
+
+    @property
+    def free(self) -> int:
+        """Return the bytes that fit where the folder is, or will be."""
+
+    def owner_of(self, like: Entry) -> tuple[int, int]:
+        """Return the numbers that an entry's owner and group get there."""
+
+    def walk(self, path: bytes, chosen: WalkRules, warn: Warn) -> Iterator[HostEntry]:
+        """Yield the entries at and below a folder in scan order, with their attributes; their paths
+        are relative to it.
+        """
+
+    def describe(self, path: bytes, warn: Warn) -> Entry | None:
+        """Return the entry of one path, None if it does not exist."""
+
+    def make(self) -> None:
+        """Make the side folder, and the folder itself if it is missing."""
+
+    def remove(self) -> None:
+        """Remove the side folder with everything in it; harmless if it does not exist."""
+
+    def add_to_journal(self, data: bytes) -> None:
+        """Append to the journal."""
+
+    def staging(self) -> StagingTree:
+        """Open the folder for what will be put in place."""
+
+    def state(self) -> str | None:
+        """Return how far the switch is, None if there is no side folder."""
+
+    def switch(self) -> Problems:
+        """Exchange everything; return what failed."""
+
+    def recover(self) -> tuple[str, Problems]:
+        """Finish what was interrupted; return the state it is in then, and what failed."""
+
+    def changed(self) -> list[str]:
+        """Return the paths that changed since the switch."""
+
+    def undo(self) -> Problems:
+        """Put back what was set aside; return what failed."""
+
+    def drop(self) -> None:
+        """Remove what is set aside."""
+
+    def close(self) -> None:
+        """Close it; harmless if it is closed already."""
+
+
 class HostConnection(Protocol):
     """Reads and writes a host's files. Failures are ``FasciculusError`` or ``OSError``."""
 
@@ -212,6 +291,12 @@ class HostConnection(Protocol):
 
     def writable_tree(self, root: str) -> WritableTree:
         """Open a folder for restored entries; it and its parents are created if missing."""
+
+    def side_folder(self, root: str, home: str, name: str) -> SideFolder:
+        """Return the side folder of a restore in place, whether or not it exists.
+
+        Raises ``SettingError`` for a host that cannot do that.
+        """
 
     def remove(self, path: str) -> None:
         """Remove a file; harmless if it does not exist."""

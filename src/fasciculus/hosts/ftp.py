@@ -24,6 +24,7 @@ from ..core.errors import (
     ConnectionLostError,
     FasciculusError,
     MissingError,
+    SettingError,
     UnreachableError,
 )
 from ..core.file_filters import ON_THE_WAY
@@ -297,6 +298,14 @@ class FtpHost:
         raise UnreachableError(
             f"{self._spec.settings.address} is reached over FTP, which restores nothing in place.",
             "Restore to a folder of this machine and upload what you need.",
+        )
+
+    def side_folder(self, root: str, home: str, name: str) -> NoReturn:
+        """Refuse a restore in place."""
+        raise SettingError(
+            f"{self._spec.settings.address} is reached over FTP, which restores nothing in place.",
+            "Restore to a folder of this machine and upload what you need.",
+            field="in_place",
         )
 
     def remove(self, path: str) -> None:

@@ -28,6 +28,7 @@ from .base import (
     HostKind,
     TreeName,
 )
+from .local_side import LocalSide
 from .local_tree import LocalTree
 from .placed_files import remove_file, write_file
 from .text_files import read_text_of
@@ -186,6 +187,10 @@ class LocalHost:
     def writable_tree(self, root: str) -> LocalTree:
         """Open a folder for restored entries."""
         return LocalTree(os.fsencode(root))
+
+    def side_folder(self, root: str, home: str, name: str) -> LocalSide:
+        """Return the side folder of a restore in place."""
+        return LocalSide(self, os.fsencode(root), os.fsencode(home), name.encode())
 
     def remove(self, path: str) -> None:
         """Remove a file; harmless if it does not exist."""

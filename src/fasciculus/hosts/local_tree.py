@@ -53,10 +53,7 @@ class LocalTree:
             self._is_new = True
         self._open: Dict[bytes, int] = {}
         self._sets_owners = os.geteuid() == 0
-        self._users: Dict[Tuple[str, int], Optional[int]] = {}
-        self._groups: Dict[Tuple[str, int], Optional[int]] = {}
-        #: Owners and groups that do not exist here, with the number of entries that root got.
-        self.unknown_owners: Dict[str, int] = {}
+        self._owners = Owners()
         #: Attributes that could not be set: path, name and reason.
         self.unset: List[Tuple[bytes, str, str]] = []
 
@@ -85,6 +82,13 @@ class LocalTree:
                     os.rmdir(own, dir_fd=above)
             finally:
                 os.close(above)
+
+    @property
+    def unknown_owners(self) -> Dict[str, int]:
+        """Return the owners and groups that do not exist here, with the number of entries that
+        root got.
+        """
+        return self._owners.unknown
 
     @property
     def sets_owners(self) -> bool:
@@ -201,10 +205,31 @@ class LocalTree:
         # Both folders stay open: the new name's was the last one asked for.
         os.link(old, name, src_dir_fd=self._folder(above), dst_dir_fd=folder, follow_symlinks=False)
 
-    def link_from(self, source: int, name: bytes, path: bytes) -> None:
-        """Give a file in another open folder a name here."""
-        folder, own = self._place(path)
-        os.link(name, own, src_dir_fd=source, dst_dir_fd=folder, follow_symlinks=False)
+    def link_live(
+        self, root: bytes, home: bytes, first: bytes, path: bytes, size: int, mtime_ns: int
+    ) -> bool:
+        """Give a file of another folder in use a name here, if it has that size and time.
+
+        ``first`` is its path below ``root``. Return whether that was possible.
+        """
+        folder, _, name = first.rpartition(b"/")
+        try:
+            above = open_root(root, home)
+            try:
+                for part in filter(None, folder.split(b"/")):
+                    further = os.open(_checked(part), FOLDER_FLAGS, dir_fd=above)
+                    os.close(above)
+                    above = further
+                info = os.stat(name, dir_fd=above, follow_symlinks=False)
+                if (info.st_size, info.st_mtime_ns) != (size, mtime_ns):
+                    return False
+                there, own = self._place(path)
+                os.link(name, own, src_dir_fd=above, dst_dir_fd=there, follow_symlinks=False)
+            finally:
+                os.close(above)
+        except OSError:
+            return False
+        return True
 
     def open_file(self, path: bytes) -> int:
         """Open a file for reading. Raises ``OSError``."""
@@ -285,7 +310,7 @@ class LocalTree:
             kind = stat.S_IFCHR if like.type == "char" else stat.S_IFBLK
             os.mknod(name, 0o600 | kind, os.makedev(*like.rdev), dir_fd=folder)
         if self._sets_owners:
-            os.chown(name, *self._owner(like), dir_fd=folder, follow_symlinks=False)
+            os.chown(name, *self._owners.of(like), dir_fd=folder, follow_symlinks=False)
         self._set_attributes(b"/proc/self/fd/%d/%s" % (folder, name), path, like)
         if like.type != "symlink":
             os.chmod(name, like.mode, dir_fd=folder)
@@ -297,7 +322,7 @@ class LocalTree:
     def _dress(self, descriptor: int, path: bytes, like: Any) -> None:
         """Set owner, attributes, mode and time, in the order in which none undoes another."""
         if self._sets_owners:
-            os.fchown(descriptor, *self._owner(like))
+            os.fchown(descriptor, *self._owners.of(like))
         self._set_attributes(descriptor, path, like)
         os.fchmod(descriptor, like.mode)
         os.utime(descriptor, ns=(like.mtime_ns, like.mtime_ns))
@@ -312,11 +337,17 @@ class LocalTree:
             except OSError as error:
                 self.unset.append((path, key, error.strerror or str(error)))
 
-    def owner_of(self, like: Any) -> Tuple[int, int]:
-        """Return the numbers that an entry's owner and group get here."""
-        return self._owner(like)
 
-    def _owner(self, like: Any) -> Tuple[int, int]:
+class Owners:
+    """The numbers of users and groups here, by the names and numbers in a bundle."""
+
+    def __init__(self) -> None:
+        self._users: Dict[Tuple[str, int], Optional[int]] = {}
+        self._groups: Dict[Tuple[str, int], Optional[int]] = {}
+        #: Owners and groups that do not exist here, with the number of entries.
+        self.unknown: Dict[str, int] = {}
+
+    def of(self, like: Any) -> Tuple[int, int]:
         """Return the numbers of an entry's owner and group here.
 
         The name counts, as with tar. A name that does not exist here, or a number that now has a
@@ -334,7 +365,7 @@ class LocalTree:
         if gid is None:
             missing.add(group[0] or str(group[1]))
         for name in missing:
-            self.unknown_owners[name] = self.unknown_owners.get(name, 0) + 1
+            self.unknown[name] = self.unknown.get(name, 0) + 1
         return uid or 0, gid or 0
 
 

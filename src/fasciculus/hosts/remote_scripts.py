@@ -10,10 +10,16 @@ from functools import lru_cache
 from importlib.resources import files
 
 #: Files of this package that a program needs before its own text.
-_NEEDED = {"tree_program.py": ("local_tree.py",)}
+_NEEDED = {
+    "tree_program.py": ("local_tree.py",),
+    "tree_lister.py": ("tree_records.py",),
+    "side_program.py": (
+        *("local_tree.py", "side_folder.py", "switch.py", "side_restore.py", "tree_records.py"),
+    ),
+}
 
 
-@lru_cache(maxsize=4)
+@lru_cache(maxsize=8)
 def program_text(name: str) -> str:
     """Return a script of this package for a host, as one text without our imports."""
     places = [

@@ -14,6 +14,7 @@ after the texts of ``root_path.py`` of ``core/bundle`` and of ``side_folder.py``
 
 import base64
 import errno
+import fcntl
 import json
 import os
 import stat
@@ -53,6 +54,8 @@ class Switch:
         self._on_step, self._steps = on_step, 0
         self._side = open_root(side)
         try:
+            # An earlier step may still be under way, though nobody waits for it any more.
+            fcntl.flock(self._side, fcntl.LOCK_EX)
             self._live = _Folders(open_root(root, home))
         except BaseException:
             os.close(self._side)

@@ -50,6 +50,9 @@ def _done(tree: LocalTree, request: Dict[str, Any], source: BinaryIO) -> Any:
         return {"owners": tree.unknown_owners, "unset": unset}
     if what in ("link", "relink"):
         return getattr(tree, what)(base64.b64decode(request["first"]), path)
+    if what == "link_live":
+        root, home, first = (base64.b64decode(request[key]) for key in ("root", "home", "first"))
+        return tree.link_live(root, home, first, path, request["size"], request["mtime_ns"])
     if what in ("make_folder", "holds", "drop"):
         return getattr(tree, what)(path)
     if what == "set_flags":

@@ -16,7 +16,7 @@ from trees import picture
 from fasciculus.client import ClientError
 from fasciculus.core.restore.restore_kind import RestoreKind, SetAside
 from fasciculus.hosts.side_folder import NAME
-from fasciculus.models import InPlace, RestoreStart, RestoreUndo
+from fasciculus.models import HostInput, InPlace, RestoreStart, RestoreUndo
 
 
 @pytest.fixture
@@ -42,6 +42,31 @@ def ended(client: Any, number: Any) -> Any:
 def sides(home: Any) -> Any:
     folder = home.parent / os.fsdecode(NAME)
     return sorted(os.listdir(folder)) if folder.exists() else []
+
+
+def test_on_a_host_over_ssh_as_here(running: Any, openssh: Any, tmp_path: Path) -> None:
+    spec, account = openssh.host(), small_account(tmp_path, "millpond")
+    connection = {"kind": "ssh", "address": spec.address, "port": spec.port, "user": spec.user}
+    host = HostInput(
+        name="reed-2",
+        connection={**connection, "host_key": spec.host_key},
+        secrets={"private_key": openssh.key},
+    )
+    home = tmp_path / "millpond"
+    with running.client() as client:
+        client.hosts_add(host)
+        account.host = "reed-2"
+        set_up(client, [account], folder_stores(tmp_path, "attic"))
+        run(client, "nightly")
+        saved = picture(home)
+        before = disturb(home)
+        done = running.cli("restore", "millpond", "--in-place", "--remove-extra", "--yes")
+        assert done.returncode == 0 and picture(home) == saved, done
+        number = client.restores_list(limit=1).items[0].id
+        assert running.cli("restores", "undo", str(number), "--yes").returncode == 0
+        assert picture(home) == before
+        assert running.cli("restores", "drop", str(number), "--yes").returncode == 0
+        assert sides(home) == []
 
 
 def test_by_the_command_line_from_the_plan_to_dropping(running: Any, millpond: Any) -> None:

@@ -4,7 +4,9 @@ memory.
 
 from __future__ import annotations
 
+import base64
 import heapq
+import json
 import struct
 import tempfile
 from collections.abc import Iterable, Iterator
@@ -12,7 +14,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 from ...core.bundle.entry import BLOCK, CHAR, DIR, FIFO, FILE, SYMLINK, Entry
-from ...core.bundle.tree.tree_walk import WalkRules, Warn
+from ...core.bundle.tree.tree_walk import WalkRules, Warn, is_utf8
 from ...core.errors import FasciculusError
 from ...core.file_filters import ON_THE_WAY
 from ..base import TreeName
@@ -29,17 +31,17 @@ _LENGTH = struct.Struct("<I")
 Record = list[bytes]
 
 
-def records(chunks: Iterable[bytes]) -> Iterator[Record]:
-    """Yield the records of ``find``'s output, as it comes."""
+def records(chunks: Iterable[bytes], count: int = _COUNT) -> Iterator[Record]:
+    """Yield the records of ``find``, as they come; ``count`` is how many fields each has."""
     rest = b""
     fields: list[bytes] = []
     for chunk in chunks:
         parts = (rest + chunk).split(b"\0")
         rest = parts.pop()
         fields += parts
-        whole = len(fields) // _COUNT * _COUNT
-        for start in range(0, whole, _COUNT):
-            yield fields[start : start + _COUNT]
+        whole = len(fields) // count * count
+        for start in range(0, whole, count):
+            yield fields[start : start + count]
         fields = fields[whole:]
     if rest or fields:
         raise FasciculusError("The scan of the host was interrupted.", "Start again.")
@@ -114,9 +116,12 @@ def entry_of(record: Record) -> Entry | None:
     type_ = _TYPES.get(record[0])
     if type_ is None:
         return None
+    more = json.loads(record[13]) if len(record) > _COUNT and record[13] else {}
+    xattrs = {key: base64.b64decode(value) for key, value in more.get("xattrs", {}).items()}
+    major, minor = more.get("rdev") or (0, 0)
     return Entry(
         kind="files",
-        path=record[13],
+        path=record[-1],
         type=type_,
         size=int(record[1]) if type_ == FILE else 0,
         mode=int(record[2], 8),
@@ -130,6 +135,9 @@ def entry_of(record: Record) -> Entry | None:
         device=int(record[10]),
         target=record[12] if type_ == SYMLINK else None,
         links=int(record[11]) if type_ == FILE else 1,
+        xattrs={key: value for key, value in xattrs.items() if is_utf8(key)},
+        flags=more.get("flags", ""),
+        rdev=(major, minor),
     )
 
 

@@ -14,11 +14,12 @@ from contextlib import closing
 from functools import partial
 from pathlib import Path
 
+import paramiko
 from msgspec.structs import replace
 
 from ...core.bundle.entry import DIR, FILE, Entry
 from ...core.bundle.tree.tree_walk import WalkRules, Warn, shown
-from ...core.errors import FasciculusError, MissingError
+from ...core.errors import FasciculusError, MissingError, SettingError
 from ...ssh import SshSecrets, SshSpec
 from .. import sftp_walk
 from ..base import HostEntry, HostKind, HostSpec, OpenFile, TreeName
@@ -26,6 +27,7 @@ from ..remote_scripts import program
 from . import find as ssh_find
 from .files import SshFiles
 from .settings import SshSettings
+from .side import SshSide
 from .tar import TarReader
 
 _CHUNK = 1024 * 1024
@@ -69,7 +71,7 @@ class SshHost(SshFiles):
 
     def _by_tools(self, root: str, chosen: WalkRules, warn: Warn, home: str) -> Iterator[HostEntry]:
         base = os.fsencode(root)
-        marks = self._marks(root, chosen)
+        marks = self.marks(root, chosen)
         self._settled = self._now_there() - _GRAIN_NS
         with (
             ssh_find.RecordSorter(self._spool) as ordered,
@@ -136,6 +138,21 @@ class SshHost(SshFiles):
             "--null -T -"
         )
 
+    def side_folder(self, root: str, home: str, name: str) -> SshSide:
+        """Return the side folder of a restore in place."""
+        if not self.has_interpreter:
+            raise SettingError(
+                f"{self._link.spec.address} has no Python, which a restore in place needs.",
+                "Install Python 3.7 or later there, or restore to a folder of this machine.",
+                field="in_place",
+            )
+        where = self._link.spec.where
+        return SshSide(self, where, os.fsencode(root), os.fsencode(home), name.encode())
+
+    def session(self, command: str) -> paramiko.Channel:
+        """Run a command, and return its channel."""
+        return self._session(command)
+
     def survey(self, root: str, warn: Warn, home: str = "") -> Iterator[TreeName]:
         """Yield the names of a tree in scan order."""
         if self.has_tools:
@@ -165,7 +182,7 @@ class SshHost(SshFiles):
                 else:
                     warn(f"{name}: the folder could not be read ({shown(reason)})")
 
-    def _marks(self, root: str, chosen: WalkRules) -> ssh_find.FolderMarks:
+    def marks(self, root: str, chosen: WalkRules) -> ssh_find.FolderMarks:
         """Return the cache tags and ignore files of a tree, where the chooser wants to know of
         them.
         """

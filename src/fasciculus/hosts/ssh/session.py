@@ -148,7 +148,8 @@ class SshSession:
         with self._said():
             channel = self._link.transport.open_session(timeout=TIMEOUT)
             channel.settimeout(600.0)
-            channel.exec_command(command)
+            # Paths need not be UTF-8.
+            channel.exec_command(command.encode("utf-8", "surrogateescape"))
             return channel
 
     def run(

@@ -18,7 +18,7 @@ from ...core.errors import ConnectionLostError, FasciculusError
 _LONGEST = 8 * 1024 * 1024
 _CHUNK = 256 * 1024
 #: What reading an answer raises that did not come, or is none.
-_NO_ANSWER = (TimeoutError, EOFError, ValueError, KeyError, TypeError)
+NO_ANSWER = (TimeoutError, EOFError, ValueError, KeyError, TypeError)
 
 
 class SshTree:
@@ -67,6 +67,13 @@ class SshTree:
     def link(self, first: bytes, path: bytes) -> None:
         """Give a file another name."""
         self._ask("link", path, first=_text(first))
+
+    def link_live(
+        self, root: bytes, home: bytes, first: bytes, path: bytes, size: int, mtime_ns: int
+    ) -> bool:
+        """Give a file of the folder in use a name here; return whether that was possible."""
+        more = {"root": _text(root), "home": _text(home), "first": _text(first)}
+        return bool(self._ask("link_live", path, size=size, mtime_ns=mtime_ns, **more))
 
     def relink(self, first: bytes, path: bytes) -> None:
         """Replace an entry by another name of a file."""
@@ -131,7 +138,7 @@ class SshTree:
             if "errno" in answer:
                 raise OSError(int(answer["errno"]), str(answer["text"]), os.fsdecode(self._root))
             return answer["value"]
-        except (*_NO_ANSWER, paramiko.SSHException) as error:
+        except (*NO_ANSWER, paramiko.SSHException) as error:
             raise self._lost() from error
 
     def _lost(self) -> ConnectionLostError:

@@ -31,6 +31,17 @@ _DISK_TROUBLE = (errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EIO)
 _LEADS_OUT = (errno.ELOOP, errno.ENOTDIR)
 
 
+def allowed_entry(entry: Entry, owners: Mapping[str, str], with_special_modes: bool) -> Entry:
+    """Return an entry as it may be written: with other owners, and without special modes."""
+    if owners:
+        entry = replace(
+            entry,
+            user=owners.get(entry.user or str(entry.uid), entry.user),
+            group=owners.get(entry.group or str(entry.gid), entry.group),
+        )
+    return entry if with_special_modes else without_special_modes(entry)
+
+
 class EntryWriter:
     """Puts entries below one folder, where nothing is yet.
 
@@ -96,13 +107,7 @@ class EntryWriter:
 
     def allowed(self, entry: Entry) -> Entry:
         """Return the entry as it may be written here."""
-        if self._owners:
-            entry = replace(
-                entry,
-                user=self._owners.get(entry.user or str(entry.uid), entry.user),
-                group=self._owners.get(entry.group or str(entry.gid), entry.group),
-            )
-        return entry if self._with_special_modes else without_special_modes(entry)
+        return allowed_entry(entry, self._owners, self._with_special_modes)
 
     def parent(self, path: bytes, entry: Entry) -> None:
         """Note the entry of a folder that is only on the way to what comes back."""

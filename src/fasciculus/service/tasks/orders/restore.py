@@ -22,7 +22,7 @@ from ....records import inventory
 from ....records.bundles import bundles
 from ....records.jobs import jobs
 from ....records.runs import restores
-from .artifacts import own_folders, spool, under_way
+from .artifacts import kept, own_folders, spool, under_way
 from .connections import (
     OrderInputs,
     host_order,
@@ -103,8 +103,10 @@ def _in_place(
         return None
     job = _job(sources, restore)
     excludes = found.account.excludes if found.account else []
+    side = restores.side(sources.db, restore.id)
     return InPlaceOrder(
-        side=restores.side(sources.db, restore.id),
+        side=side,
+        kept=kept(sources.config, sources.config.set_aside(side)),
         plan=left_plan(sources.config, restore.id),
         plan_only=restore.kind == RestoreKind.PLAN,
         conflicts=chosen.conflicts,
@@ -145,10 +147,12 @@ def _databases(
 def side_order(sources: OrderInputs, restore: Restore, kind: type[S], **more: bool) -> S:
     """Return an order for the side folder of a restore in place."""
     subject = find_subject(sources, restore.subject_kind, restore.subject).order
+    side = restores.side(sources.db, restore.id)
     return kind(
         subject=subject,
         host=host_order(sources, subject.host),
-        side=restores.side(sources.db, restore.id),
+        side=side,
+        kept=kept(sources.config, sources.config.set_aside(side)),
         spool=spool(sources.config, f"restore-{restore.id}"),
         **more,
     )

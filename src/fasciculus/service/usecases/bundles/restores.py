@@ -31,6 +31,9 @@ from ...tasks.orders.subjects import FoundSubject, databases_of, find_subject
 from ..caller import Caller
 from .listings import chosen_copy
 
+#: Kinds of hosts that can exchange files by renames.
+_IN_PLACE = ("local", "ssh")
+
 
 def restores_list(caller: Caller, query: RestoresQuery) -> Page[Restore]:
     """Return restores, newest first."""
@@ -166,9 +169,10 @@ def _check_in_place(caller: Caller, body: RestoreStart, bundle: BundleDetail) ->
             "contents",
         )
     found = find_subject(caller.order_inputs(), bundle.subject_kind, bundle.subject)
-    if found.host.connection.kind != "local":
+    if found.host.connection.kind not in _IN_PLACE:
         raise SettingError(
-            "A restore in place needs the service's own machine.",
+            f"{found.host.name} is neither this machine nor reached over SSH, which a restore in "
+            "place needs.",
             f"Restore into a folder (--to), and copy it to {found.host.name}.",
             field="in_place",
         )

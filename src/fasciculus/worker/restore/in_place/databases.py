@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
@@ -27,13 +28,13 @@ from ....databases.base import (
     Exchange,
     Exchanging,
 )
-from ....hosts.base import HostConnection
+from ....hosts.base import HostConnection, Problems
 from ...database_access import database_access
 from ...emitter import Emitter
 from ..losses import Losses
 from ..plan import RestorePlan
 
-#: In the side folder: the exchanges, and a folder for each.
+#: What is kept of the exchanges; each has a folder of its own next to it.
 _KEPT, _DONE, _UNDONE = "databases.json", "databases.done", "databases.undone"
 
 
@@ -41,9 +42,10 @@ class Exchanges:
     """The databases that are exchanged by one restore."""
 
     def __init__(
-        self, order: HostOrder, host: HostConnection, spool: str, emitter: Emitter
+        self, order: HostOrder, host: HostConnection, spool: str, kept: Path, emitter: Emitter
     ) -> None:
         self._order, self._host, self._spool, self._emitter = order, host, spool, emitter
+        self._kept = kept
         self.rows: list[Exchange] = []
 
     # Before ----------------------------------------------------------------------
@@ -102,12 +104,13 @@ class Exchanges:
         self,
         plan: RestorePlan,
         reader: BundleReader,
-        folder: Path,
         losses: Losses,
         progress: Progress,
     ) -> int:
         """Load everything next to the databases in use; return the number of members."""
         count = 0
+        if self.rows:
+            self._kept.mkdir(parents=True, exist_ok=True, mode=0o700)
         for record, exchange in zip(plan.databases, self.rows, strict=True):
             progress.stage = "databases"
             exchanging, access = self._reached(record.engine)
@@ -115,39 +118,41 @@ class Exchanges:
             def refuse(why: str, name: str = record.name) -> None:
                 losses.not_written(f"database {name}", why)
 
-            own = _folder(folder, exchange)
+            own = self._folder(exchange)
             members = _members(plan, record, reader)
             for entry in exchanging.stage(access, exchange, record, members, refuse, own):
                 count += 1
                 progress.entries += 1
                 progress.bytes += entry.size
                 self._emitter.emit(progress)
-        (folder / _KEPT).write_bytes(msgspec.json.encode(self.rows))
+        if self.rows:
+            (self._kept / _KEPT).write_bytes(msgspec.json.encode(self.rows))
         return count
+
+    def _folder(self, exchange: Exchange) -> Path:
+        return self._kept / f"database-{exchange.prefix.rpartition('_')[2]}"
 
     # Exchanging ------------------------------------------------------------------
 
-    def load(self, folder: Path) -> bool:
-        """Read the exchanges that a side folder keeps; return whether there are any."""
+    def load(self) -> None:
+        """Read the exchanges that are kept, if there are any."""
         try:
-            self.rows = msgspec.json.decode((folder / _KEPT).read_bytes(), type=list[Exchange])
+            kept = (self._kept / _KEPT).read_bytes()
         except FileNotFoundError:
-            self.rows = []
-        return bool(self.rows)
+            return
+        self.rows = msgspec.json.decode(kept, type=list[Exchange])
 
-    def run(self, folder: Path) -> list[tuple[str, str]]:
+    def run(self) -> Problems:
         """Exchange all databases that are not exchanged yet; return what failed, and why."""
-        return self._each(folder, _DONE, lambda found: found.run)
+        return self._each(_DONE, lambda found: found.run)
 
-    def undo(self, folder: Path) -> list[tuple[str, str]]:
+    def undo(self) -> Problems:
         """Put back all databases; return what failed, and why."""
-        return self._each(folder, _UNDONE, lambda found: found.undo)
+        return self._each(_UNDONE, lambda found: found.undo)
 
-    def _each(
-        self, folder: Path, mark: str, step: Callable[[Exchanging], Callable[..., None]]
-    ) -> list[tuple[str, str]]:
-        problems: list[tuple[str, str]] = []
-        if not self.rows or (folder / mark).exists():
+    def _each(self, mark: str, step: Callable[[Exchanging], Callable[..., None]]) -> Problems:
+        problems: Problems = []
+        if not self.rows or (self._kept / mark).exists():
             return problems
         for exchange in self.rows:
             said = f"database {exchange.name}"
@@ -157,11 +162,11 @@ class Exchanges:
 
             try:
                 exchanging, access = self._reached(exchange.engine)
-                step(exchanging)(access, exchange, refuse, _folder(folder, exchange))
+                step(exchanging)(access, exchange, refuse, self._folder(exchange))
             except FasciculusError as error:
                 refuse(error.sentence())
         if not problems:
-            (folder / mark).touch()
+            (self._kept / mark).touch()
         return problems
 
     def changed(self) -> list[str]:
@@ -178,6 +183,7 @@ class Exchanges:
         for exchange in self.rows:
             exchanging, access = self._reached(exchange.engine)
             exchanging.drop(access, exchange.prefix)
+        shutil.rmtree(self._kept, ignore_errors=True)
 
     def drop_unfinished(self, side: str) -> None:
         """Remove what was loaded for a side folder whose exchanges were not written down yet."""
@@ -185,6 +191,7 @@ class Exchanges:
             exchanging = ENGINES.get(engine).exchanging
             if exchanging is not None:
                 exchanging.drop_all(self._access(engine), f"{_prefix(side)}_")
+        shutil.rmtree(self._kept, ignore_errors=True)
 
     def _reached(self, engine: str) -> tuple[Exchanging, DatabaseAccess]:
         exchanging = ENGINES.get(engine).exchanging
@@ -203,10 +210,6 @@ class Exchanges:
 def _prefix(side: str) -> str:
     plain = "".join(c if c.isascii() and c.isalnum() else "_" for c in side.lower())
     return f"{EXCHANGE_PREFIX}{plain.removeprefix('restore_')}"
-
-
-def _folder(side: Path, exchange: Exchange) -> Path:
-    return side / f"database-{exchange.prefix.rpartition('_')[2]}"
 
 
 def _record_of(entry: Entry, records: list[DatabaseRecord]) -> DatabaseRecord | None:

@@ -13,7 +13,7 @@ from ....contracts.orders import SubjectOrder
 from ....core.bundle.entry import DIR, Entry
 from ....core.bundle.tree.tree_walk import WalkRules
 from ....core.file_filters import FileSelector
-from ....hosts.base import HostConnection, HostEntry
+from ....hosts.base import HostConnection, HostEntry, SideFolder
 
 _CHUNK = 1024 * 1024
 
@@ -28,12 +28,14 @@ class LiveTree:
     def __init__(
         self,
         host: HostConnection,
+        side: SideFolder,
         subject: SubjectOrder,
         chooser: FileSelector | None,
         excluded: frozenset[bytes],
         warn: Callable[[str], None],
     ) -> None:
-        self._host, self._subject, self._chooser, self._warn = host, subject, chooser, warn
+        self._host, self._side = host, side
+        self._subject, self._chooser, self._warn = subject, chooser, warn
         self._excluded = excluded
         self._here: HostEntry | None = None
 
@@ -57,12 +59,10 @@ class LiveTree:
                 yield found
 
     def _below(self, path: bytes) -> Iterator[Entry]:
-        root = os.path.join(os.fsencode(self._subject.root), path) if path else b""
-        place = os.fsdecode(root) if path else self._subject.root
         prefix = path + b"/" if path else b""
         excluded = frozenset(own[len(prefix) :] for own in self._excluded if own.startswith(prefix))
         rules = WalkRules(excluded, self._chooser)
-        for found in self._host.tree(place, rules, self._warn, self._subject.home):
+        for found in self._side.walk(path, rules, self._warn):
             self._here = found
             entry = found.entry
             if path:
@@ -85,9 +85,7 @@ class LiveTree:
         """Return the present entry of one path, None if it does not exist."""
         if not path and self.is_missing:
             return self._new_root()
-        root = os.fsencode(self._subject.root)
-        whole = os.path.join(root, path) if path else root
-        return self._host.describe(whole, "files", path, self._warn)
+        return self._side.describe(path, self._warn)
 
     def digest(self, entry: Entry) -> str:
         """Return the BLAKE3 digest of the file where the walk is; empty if it cannot be read."""

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 
 from ....contracts.events import Progress
 from ....core.bundle.entry import Entry
 from ....core.bundle.listing import from_line
 from ....core.bundle.reader import BundleReader
-from ....core.bundle.root_path import FOLDER_FLAGS, open_root
-from ....hosts.local_tree import LocalTree
+from ....hosts.base import StagingTree
 from ...emitter import Emitter
 from ..writer import EntryWriter
 
@@ -22,11 +20,11 @@ class StagingWriter(EntryWriter):
     staged with it, or to the live file if that one stays.
     """
 
-    tree: LocalTree
+    tree: StagingTree
 
     def link_to_live(self, root: bytes, home: bytes) -> None:
         """Say where live files are."""
-        self._live_root, self._home = root, home
+        self._live = root, home
 
     def _file(self, path: bytes, entry: Entry, reader: BundleReader) -> None:
         if entry.link is not None and not self.tree.holds(entry.link) and self._linked(path, entry):
@@ -43,23 +41,8 @@ class StagingWriter(EntryWriter):
     def _linked(self, path: bytes, entry: Entry) -> bool:
         """Link to the live file of which it is another name; return whether that was possible."""
         assert entry.link is not None
-        folder, _, name = entry.link.rpartition(b"/")
-        try:
-            above = open_root(self._live_root, self._home)
-            try:
-                for part in filter(None, folder.split(b"/")):
-                    further = os.open(part, FOLDER_FLAGS, dir_fd=above)
-                    os.close(above)
-                    above = further
-                info = os.stat(name, dir_fd=above, follow_symlinks=False)
-                if info.st_size != entry.size or info.st_mtime_ns != entry.mtime_ns:
-                    return False
-                self.tree.link_from(above, name, path)
-            finally:
-                os.close(above)
-        except OSError:
-            return False
-        return True
+        root, home = self._live
+        return self.tree.link_live(root, home, entry.link, path, entry.size, entry.mtime_ns)
 
 
 def stage(

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import os
-import shutil
 import tempfile
 import time
-from contextlib import ExitStack, suppress
+from collections.abc import Callable
+from contextlib import ExitStack, closing, suppress
 from pathlib import Path
 from typing import BinaryIO
 
@@ -16,28 +16,36 @@ from ....contracts.orders import InPlaceOrder
 from ....contracts.results import RestoreResult
 from ....core.bundle.entry import Entry
 from ....core.bundle.reader import BundleReader
-from ....core.bundle.root_path import make_root
-from ....core.errors import DamagedError, FasciculusError, SettingError, StoreFullError
+from ....core.errors import (
+    ConnectionLostError,
+    DamagedError,
+    FasciculusError,
+    SettingError,
+    StoreFullError,
+    UnreachableError,
+)
 from ....core.file_filters import FileSelector
 from ....core.formatting import format_count, format_size
 from ....core.restore.likeness import Likeness
 from ....core.restore.plan_line import PlanSummary
 from ....core.selection import ExcludedPaths
-from ....hosts.base import HostConnection
-from ....hosts.local_tree import LocalTree
-from ....hosts.side_folder import make_side_folder, remove_side_folder, side_folder
-from ....hosts.switch import Switch
+from ....hosts.base import HostConnection, Problems, SideFolder
 from ....stores.base import Store
 from ...emitter import Emitter
 from ...errors import CancelledError
 from ..losses import Losses
 from ..plan import RestorePlan
 from ..special_modes import SpecialModesLog
+from ..writer import allowed_entry
 from .databases import Exchanges
 from .live_tree import LiveTree
 from .planner import InPlacePlanner, PlanRules
 from .staging import StagingWriter, stage
 from .wanted import WantedEntries
+
+_CHUNK = 1024 * 1024
+#: How long to wait for a host that is out of reach in the middle of a switch, in seconds.
+_PAUSES = (2, 5, 15, 60)
 
 
 class InPlaceRestore:
@@ -59,28 +67,25 @@ class InPlaceRestore:
         self._emitter, self._losses, self._progress = emitter, losses, progress
         self._root = os.fsencode(self._order.subject.root)
         self._home = os.fsencode(self._order.subject.home)
-        self._exchanges = Exchanges(self._order.host, host, self._order.spool, emitter)
+        self._exchanges = Exchanges(
+            self._order.host, host, self._order.spool, Path(in_place.kept), emitter
+        )
+        self._side: SideFolder
         #: How much of it is written into the home.
         self._file_bytes = 0
 
     def run(self, store: Store, spool: Path) -> RestoreResult:
         """Plan, and unless only the plan was asked for, carry it out."""
-        _check_host(self._host)
+        subject = self._order.subject
+        self._side = self._host.side_folder(subject.root, subject.home, self._in_place.side)
+        with closing(self._side):
+            return self._run(store, spool)
+
+    def _run(self, store: Store, spool: Path) -> RestoreResult:
         summary = self._planned(spool)
         if self._in_place.plan_only or not summary.changes:
             return self._result(summary, 0, False)
         return self._carried_out(store, spool, summary)
-
-    def _writer(self, folder: bytes, spool: Path) -> StagingWriter:
-        return StagingWriter(
-            LocalTree(folder),
-            spool,
-            self._emitter,
-            self._losses,
-            self._progress,
-            self._plan.with_special_modes,
-            self._order.owners,
-        )
 
     # The plan --------------------------------------------------------------------
 
@@ -95,23 +100,18 @@ class InPlaceRestore:
                 summary = self._planned_files(lines, spool)
             self._file_bytes = summary.write_bytes
             summary.include(self._exchanges.plan(self._plan, lines))
-        summary.free_bytes = self._free()
+        summary.free_bytes = self._side.free
         self._emitter.info(_words(summary))
         return summary
 
     def _planned_files(self, lines: BinaryIO, spool: Path) -> PlanSummary:
-        writer = self._writer(os.fsencode(spool / "new"), spool)
-        try:
-            return self._compared(writer, lines, spool)
-        finally:
-            writer.close()
-
-    def _compared(self, writer: StagingWriter, lines: BinaryIO, spool: Path) -> PlanSummary:
         order, wanted = self._in_place, WantedEntries(self._plan)
         chooser = FileSelector(order.rules, time.time_ns()) if order.remove_extra else None
         excluded = ExcludedPaths([*order.own_folders, *order.excluded]).below(self._root)
-        live = LiveTree(self._host, self._order.subject, chooser, excluded, self._emitter.warn)
-        owner = writer.tree.owner_of if writer.tree.sets_owners else None
+        live = LiveTree(
+            self._host, self._side, self._order.subject, chooser, excluded, self._emitter.warn
+        )
+        owner = self._side.owner_of if self._side.sets_owners else None
         likeness = Likeness(
             owner,
             live.digest if order.compare_contents else None,
@@ -121,7 +121,7 @@ class InPlaceRestore:
 
         def allowed(entry: Entry) -> Entry:
             log.see(entry)
-            return writer.allowed(entry)
+            return allowed_entry(entry, self._order.owners, self._plan.with_special_modes)
 
         with ExitStack() as stack:
             journal = stack.enter_context((spool / "journal").open("wb"))
@@ -159,13 +159,6 @@ class InPlaceRestore:
             f"from-{self._order.bundle[:17]}",
         )
 
-    def _free(self) -> int:
-        there = self._root
-        while not os.path.isdir(there):
-            there = os.path.dirname(there)
-        info = os.statvfs(there)
-        return info.f_bavail * info.f_frsize
-
     # Carrying it out -------------------------------------------------------------
 
     def _carried_out(self, store: Store, spool: Path, summary: PlanSummary) -> RestoreResult:
@@ -177,10 +170,7 @@ class InPlaceRestore:
                 "Make room, or restore less.",
             )
         try:
-            # A missing home is created; its owner and mode are restored with the rest.
-            os.close(make_root(self._root, self._home))
-            side = side_folder(self._root, self._home, self._in_place.side.encode())
-            make_side_folder(side)
+            self._side.make()
         except OSError as error:
             raise SettingError(
                 f"Nothing can be set aside next to {os.fsdecode(self._root)}: {error.strerror}.",
@@ -188,43 +178,82 @@ class InPlaceRestore:
                 field="in_place",
             ) from error
         try:
-            shutil.copyfile(spool / "journal", os.fsdecode(side) + "/journal")
-            count = self._staged(store, spool, side, summary.write_bytes)
+            self._send_journal(spool / "journal")
+            count = self._staged(store, spool, summary.write_bytes)
             if self._losses:
                 raise DamagedError(
                     "Nothing was changed: " + self._losses.sentence(store.spec.name, count)
                 )
         except BaseException:
-            with suppress(FasciculusError):
-                self._exchanges.drop()
-            with suppress(OSError):
-                remove_side_folder(side)
+            self._clear()
             raise
         self._progress.stage = "switching"
         self._emitter.emit(self._progress)
         try:
-            problems = switched(self._root, self._home, side)
+            problems = self._switched()
         except OSError as error:
             problems = [(self._order.subject.root, f"the switch stopped: {error.strerror}")]
             self._emitter.error("Undo it with --force (fasciculus restores undo), then try again.")
-        for path, why in problems + self._exchanges.run(Path(os.fsdecode(side))):
+        for path, why in problems + _to_the_end(self._exchanges.run):
             self._losses.not_written(path, why)
-        self._emitter.info(f"what was replaced is set aside in {os.fsdecode(side)}")
+        self._emitter.info(f"what was replaced is set aside in {self._side.path}")
         return self._result(summary, count, True)
 
-    def _staged(self, store: Store, spool: Path, side: bytes, total: int) -> int:
+    def _clear(self) -> None:
+        """Remove what was staged; nothing was exchanged yet."""
+        with suppress(FasciculusError):
+            self._exchanges.drop()
+        try:
+            self._side.remove()
+        except (FasciculusError, OSError):
+            self._emitter.warn("What was staged could not be removed; “restores drop” does it.")
+
+    def _send_journal(self, journal: Path) -> None:
+        with journal.open("rb") as file:
+            # There is one, even if only databases are exchanged.
+            self._side.add_to_journal(b"")
+            while data := file.read(_CHUNK):
+                self._side.add_to_journal(data)
+
+    def _staged(self, store: Store, spool: Path, total: int) -> int:
         """Write everything into the side folder; if any of it is damaged, nothing is switched."""
         self._progress.stage, self._progress.total = "files", total
-        writer = self._writer(side + b"/new", spool)
+        writer = StagingWriter(
+            self._side.staging(),
+            spool,
+            self._emitter,
+            self._losses,
+            self._progress,
+            self._plan.with_special_modes,
+            self._order.owners,
+        )
         writer.link_to_live(self._root, self._home)
         try:
             with BundleReader(unsealed(store), self._order.subject.ref(), spool) as reader:
                 count = stage(spool / "staged", writer, reader, self._emitter, self._progress)
                 return count + self._exchanges.stage(
-                    self._plan, reader, Path(os.fsdecode(side)), self._losses, self._progress
+                    self._plan, reader, self._losses, self._progress
                 )
         finally:
             writer.close()
+
+    def _switched(self) -> Problems:
+        """Exchange everything; return what failed. Once it has begun it is finished, even if the
+        task is cancelled or the connection lost.
+        """
+        try:
+            return self._side.switch()
+        except (CancelledError, ConnectionLostError):
+            for pause in _PAUSES:
+                try:
+                    self._host.connect()
+                    return self._side.recover()[1]
+                except UnreachableError as error:
+                    self._emitter.info(f"{error.message} Trying again in {pause} s.")
+                    time.sleep(pause)
+            why = "the host did not answer again; what it has begun, it finishes by itself"
+            self._emitter.error(f"Undo it once {self._order.host.name} answers (restores undo).")
+            return [(self._order.subject.root, why)]
 
     def _result(self, summary: PlanSummary, count: int, has_set_aside: bool) -> RestoreResult:
         return RestoreResult(
@@ -237,27 +266,12 @@ class InPlaceRestore:
         )
 
 
-def switched(root: bytes, home: bytes, side: bytes) -> list[tuple[str, str]]:
-    """Switch everything staged in a side folder; return the paths that failed, with the reasons."""
-    switch = Switch(root, home, side)
+def _to_the_end(step: Callable[[], Problems]) -> Problems:
+    """Carry out a step that must not stop halfway; it may be repeated."""
     try:
-        try:
-            switch.run()
-        except CancelledError:
-            # Too late: what has begun is finished.
-            switch.recover()
-        return switch.problems
-    finally:
-        switch.close()
-
-
-def _check_host(host: HostConnection) -> None:
-    if not host.is_local:
-        raise SettingError(
-            "A restore in place needs the service's own machine.",
-            "Restore into a folder (--to), and copy it to the host.",
-            field="in_place",
-        )
+        return step()
+    except CancelledError:
+        return step()
 
 
 def _words(summary: PlanSummary) -> str:

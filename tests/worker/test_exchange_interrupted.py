@@ -19,6 +19,7 @@ from fasciculus.hosts.switch import Switch
 from fasciculus.worker.emitter import Emitter
 from fasciculus.worker.restore.in_place.databases import Exchanges
 from fasciculus.worker.restore.in_place.side import SideTask
+from fasciculus.worker.restore.in_place.task import InPlaceRestore
 from fasciculus.worker.restore.task import RestoreTask
 
 pytestmark = pytest.mark.xdist_group("mariadb")
@@ -41,6 +42,7 @@ class Shop:
             "INSERT INTO shop.orders VALUES (1), (2)",
         )
         self.page = nights.tree / "index.php"
+        self.kept = str(nights.root / "set-aside")
         self.page.write_text("good")
         spec = mariadb_spec(socket=mariadb.socket, user="fasciculus", password="ledger")
         server = {"settings": spec.settings.model_dump_json(), "secrets": dict(spec.secrets)}
@@ -68,13 +70,17 @@ class Shop:
             target="",
             databases={"shop": "shop"},
             special_modes=True,
-            in_place={"side": SIDE, "plan": str(self.nights.root / "plan.jsonl")},
+            in_place={
+                "side": SIDE,
+                "plan": str(self.nights.root / "plan.jsonl"),
+                "kept": self.kept,
+            },
         )
         emitter = Emitter(io.BytesIO())
         return RestoreTask(order, LocalHost(), emitter, threading.Event()).run()
 
     def later(self, kind: Any) -> Any:
-        order = self.order(kind, side=SIDE)
+        order = self.order(kind, side=SIDE, kept=self.kept)
         return SideTask(order, LocalHost(), Emitter(io.BytesIO())).run()
 
     @property
@@ -127,10 +133,7 @@ def test_a_killed_worker_leaves_files_and_rows_of_one_time(
     with monkeypatch.context() as patch, pytest.raises(Cut):
         cut(patch, owner, name)
         # What a killed worker does not do any more.
-        patch.setattr(Exchanges, "drop", lambda self: None)
-        patch.setattr(
-            "fasciculus.worker.restore.in_place.task.remove_side_folder", lambda side: None
-        )
+        patch.setattr(InPlaceRestore, "_clear", lambda self: None)
         shop.restore()
     assert shop.scratch
     shop.later(RecoverOrder)
