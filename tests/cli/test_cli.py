@@ -51,6 +51,8 @@ CARRIED = {
     "runs_events": "runs follow",
     "live": "runs follow",
     "restores_start": "restore",
+    "drills_settings_show": "drills settings",
+    "drills_settings_change": "drills settings",
     "hosts_unmatched": "hosts find",
     "downloads_show": "bundles download",
     "outbox_list": "reports waiting",

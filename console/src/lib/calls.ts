@@ -308,6 +308,23 @@ export const bundlesSearch = (bundleId: number, query?: Query<'bundles_search'>)
 export const downloadsShow = (downloadId: string) =>
   call<Schemas['DownloadReport']>('GET', `/downloads/${part(downloadId)}`);
 
+/** Drills, newest first. */
+export const drillsList = (query?: Query<'drills_list'>) =>
+  call<Schemas['Page_Restore_']>('GET', '/drills' + queryString(query));
+
+/** Restore a bundle into a scratch place, compare it, and remove it again. */
+export const drillsStart = (
+  body: Optional<Schemas['DrillStart'], 'subject' | 'bundle' | 'store'>,
+) => call<Schemas['Started']>('POST', '/drills', body);
+
+/** When drills start by themselves. */
+export const drillsSettingsShow = () => call<Schemas['DrillSettings']>('GET', '/settings/drills');
+
+/** Set when drills start by themselves. */
+export const drillsSettingsChange = (
+  body: Optional<Schemas['DrillSettings'], 'timetable' | 'zone' | 'subjects'>,
+) => call<Schemas['DrillSettings']>('PUT', '/settings/drills', body);
+
 /** Restores, newest first. */
 export const restoresList = (query?: Query<'restores_list'>) =>
   call<Schemas['Page_Restore_']>('GET', '/restores' + queryString(query));

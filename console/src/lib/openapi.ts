@@ -896,6 +896,42 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/drills': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Drills, newest first */
+    get: operations['drills_list'];
+    put?: never;
+    /** Restore a bundle into a scratch place, compare it, and remove it again */
+    post: operations['drills_start'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/settings/drills': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** When drills start by themselves */
+    get: operations['drills_settings_show'];
+    /** Set when drills start by themselves */
+    put: operations['drills_settings_change'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/restores': {
     parameters: {
       query?: never;
@@ -2966,6 +3002,84 @@ export interface components {
        * @default []
        */
       named: string[];
+    };
+    /**
+     * DrillFigures
+     * @description The counts of a drill: files compared by digest and their bytes, and databases that were
+     *     loaded into scratch ones, with their tables and rows.
+     */
+    DrillFigures: {
+      /**
+       * Files
+       * @default 0
+       */
+      files: number;
+      /**
+       * Bytes
+       * @default 0
+       */
+      bytes: number;
+      /**
+       * Databases
+       * @default 0
+       */
+      databases: number;
+      /**
+       * Tables
+       * @default 0
+       */
+      tables: number;
+      /**
+       * Rows
+       * @default 0
+       */
+      rows: number;
+    };
+    /**
+     * DrillSettings
+     * @description When drills start by themselves, and of which accounts and sites: all, or those named. Each
+     *     time it is the one whose last drill is the longest ago.
+     */
+    DrillSettings: {
+      /**
+       * Timetable
+       * @default by hand
+       */
+      timetable: string;
+      /**
+       * Zone
+       * @default UTC
+       */
+      zone: string;
+      /**
+       * Subjects
+       * @description empty for all
+       * @default []
+       */
+      subjects: string[];
+    };
+    /**
+     * DrillStart
+     * @description A drill of an account or site: of its newest bundle with the most kinds of contents, or of
+     *     ``bundle``; ``store`` is the copy to read, the first one when left out. Without a subject, the
+     *     one whose last drill is the longest ago.
+     */
+    DrillStart: {
+      /**
+       * Subject
+       * @default
+       */
+      subject: string;
+      /**
+       * Bundle
+       * @default null
+       */
+      bundle: number | null;
+      /**
+       * Store
+       * @default
+       */
+      store: string;
     };
     /**
      * EntrySearch
@@ -5539,8 +5653,9 @@ export interface components {
      * Restore
      * @description A restore: from which bundle, to where, and how it ended.
      *
-     *     ``kind`` is plan for one that only planned, undo or drop for what was done with the files that
-     *     restore ``of_restore`` has set aside. ``aside`` says what became of these: kept, undone or gone.
+     *     ``kind`` is plan for one that only planned, drill for one into a scratch place, undo or drop for
+     *     what was done with the files that restore ``of_restore`` has set aside. ``aside`` says what
+     *     became of these: kept, undone or gone.
      */
     Restore: {
       /** Id */
@@ -5556,6 +5671,8 @@ export interface components {
       in_place: components['schemas']['InPlace'] | null;
       /** @default null */
       plan: components['schemas']['RestorePlan'] | null;
+      /** @default null */
+      drill: components['schemas']['DrillFigures'] | null;
       /** @default  */
       aside: components['schemas']['SetAside'];
       /**
@@ -5650,11 +5767,11 @@ export interface components {
     };
     /**
      * RestoreKind
-     * @description The kind of a restore: one that restores, one that only plans, and an undo or a drop of the
-     *     data that another restore has set aside.
+     * @description The kind of a restore: one that restores, one that only plans, an undo or a drop of the data
+     *     that another restore has set aside, and a drill into a scratch place.
      * @enum {string}
      */
-    RestoreKind: 'restore' | 'plan' | 'undo' | 'drop';
+    RestoreKind: 'restore' | 'plan' | 'undo' | 'drop' | 'drill';
     /**
      * RestorePlan
      * @description The sums of a plan: entries by what happens to them, and bytes.
@@ -10130,6 +10247,139 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['DownloadReport'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  drills_list: {
+    parameters: {
+      query?: {
+        /** @description at most so many items */
+        limit?: number;
+        /** @description “next” of the page before */
+        cursor?: string | null;
+        /** @description a column's name, with “-” before it for backwards */
+        sort?: string;
+        /** @description only of this subject */
+        subject?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_Restore_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  drills_start: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['DrillStart'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Started'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  drills_settings_show: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['DrillSettings'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  drills_settings_change: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['DrillSettings'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['DrillSettings'];
         };
       };
       /** @description a problem */

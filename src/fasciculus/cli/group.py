@@ -17,7 +17,7 @@ from .help_text import WIDTH, SectionedCommand, SectionedGroup
 
 #: The order of commands in help: adding, showing, changing, rarer ones, removing.
 _ORDER = (
-    *("kinds", "add", "propose", "connect", "try", "find", "list", "show", "set", "files"),
+    *("kinds", "add", "propose", "connect", "try", "find", "list", "show", "set", "files", "start"),
     *("search", "summary", "preview", "usage", "simulate", "retiring", "follow", "log", "text"),
     *("change", "verify", "repair", "repack", "catch-up", "copy", "move", "transfers", "seal"),
     *("import", "proposals", "accept", "dismiss", "claim", "pause", "resume", "paused"),

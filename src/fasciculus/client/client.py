@@ -367,6 +367,32 @@ class Client(
         """
         return self._call("POST", f"/restores/{restore_id}/drop", models.Started)
 
+    def drills_list(self, **query: Any) -> models.Page[models.Restore]:
+        """Return drills, newest first.
+
+        ``query`` may filter by ``subject``.
+        Returns one page (``limit``, ``cursor``, ``sort``); :meth:`every` asks for all.
+        """
+        return self._call("GET", "/drills", models.Page[models.Restore], **query)
+
+    def drills_start(self, drill: models.DrillStart) -> models.Started:
+        """Restore a bundle into a scratch place, compare it, and remove it again.
+
+        Raises ``RefusedError`` or ``NotFoundError`` if there is no such bundle or copy.
+        """
+        return self._call("POST", "/drills", models.Started, drill)
+
+    def drills_settings_show(self) -> models.DrillSettings:
+        """Return when drills start by themselves."""
+        return self._call("GET", "/settings/drills", models.DrillSettings)
+
+    def drills_settings_change(self, settings: models.DrillSettings) -> models.DrillSettings:
+        """Set when drills start by themselves.
+
+        Raises ``RefusedError`` naming the field that cannot be used.
+        """
+        return self._call("PUT", "/settings/drills", models.DrillSettings, settings)
+
     def restores_log(self, restore_id: int, **query: Any) -> models.Page[models.LogLine]:
         """Return the log of a restore.
 

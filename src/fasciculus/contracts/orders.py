@@ -316,6 +316,18 @@ class InPlaceOrder(OrderData, kw_only=True):
     with_files: bool = True
 
 
+class DrillOptions(OrderData, kw_only=True):
+    """The options of a drill.
+
+    ``prefix`` begins the names of its scratch databases; ``databases`` are the account's own, which
+    are loaded. With ``only_clear`` nothing is restored: what a killed drill left is removed.
+    """
+
+    prefix: str
+    databases: list[str] = []
+    only_clear: bool = False
+
+
 class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     """Bring a bundle, or part of it, back into an empty folder and named databases."""
 
@@ -343,6 +355,8 @@ class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     mail: MailOrder | None = None
     #: Put files back where they were, instead of into ``target``.
     in_place: InPlaceOrder | None = None
+    #: Restore into a scratch place, compare, and remove everything again.
+    drill: DrillOptions | None = None
     spool: Artifact
 
 

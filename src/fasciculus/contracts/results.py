@@ -7,6 +7,7 @@ from typing import Literal
 from msgspec import Struct, field
 
 from ..core.bundle.manifest import ManifestSummary
+from ..core.restore.drill import DrillFigures
 from ..core.restore.plan_line import PlanSummary
 from ..core.restore.restore_kind import SetAside
 
@@ -50,6 +51,8 @@ class RestoreResult(Result, kw_only=True, tag_field="result", tag="restore"):
     #: Of a restore in place: the sums of its plan, and whether something is set aside.
     plan: PlanSummary | None = None
     has_set_aside: bool = False
+    #: Of a drill: what was compared.
+    drill: DrillFigures | None = None
 
 
 class SideResult(Result, kw_only=True, tag_field="result", tag="side"):

@@ -35,7 +35,8 @@ _NAMES = {
     "problem": "FieldProblem Health Problem ProblemType",
     "reports": "Channel ChannelAnswer ChannelInput MailServer OutboxItem Report ReportDetail "
     "ReportPreview Template TemplateText WebhookMessage WebhookStore WebhookTask",
-    "bundles.restores": "InPlace Restore RestorePlan RestorePlanLine RestoreStart RestoreUndo",
+    "bundles.restores": "DrillFigures DrillSettings DrillStart InPlace Restore RestorePlan "
+    "RestorePlanLine RestoreStart RestoreUndo",
     "runs": "Attention LogLine Night Overview Run RunDetail Started StoreFill SubjectNights Task "
     "TaskCopy Upcoming",
     "search": "SearchHit",

@@ -202,6 +202,12 @@ class RestoresQuery(PageQuery):
     subject: str = Field(default="", description="only of this subject")
 
 
+class DrillsQuery(PageQuery):
+    """Filter of the list of drills."""
+
+    subject: str = Field(default="", description="only of this subject")
+
+
 class ReportsQuery(WordsQuery):
     """Filters of the list of reports."""
 

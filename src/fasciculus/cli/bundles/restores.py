@@ -31,6 +31,8 @@ def where(row: models.Restore) -> str:
             return f"undo of {row.of_restore}"
         case RestoreKind.DROP:
             return f"drop of {row.of_restore}"
+        case RestoreKind.DRILL:
+            return "a drill"
     return "in place" if row.in_place else row.target
 
 

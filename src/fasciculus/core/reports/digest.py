@@ -57,7 +57,7 @@ class StoreTotal:
 
 @dataclass(slots=True)
 class Digest:
-    """The contents of a digest: jobs, open alerts, and the usage of stores."""
+    """The contents of a digest: jobs, open alerts, the usage of stores, and drills, one a line."""
 
     kind: str
     begin: datetime
@@ -66,6 +66,7 @@ class Digest:
     jobs: list[JobDigest]
     alerts: list[str] = field(default_factory=list)
     stores: list[StoreTotal] = field(default_factory=list)
+    drills: list[str] = field(default_factory=list)
     link: str = ""
 
     @property

@@ -6,14 +6,15 @@ from enum import StrEnum
 
 
 class RestoreKind(StrEnum):
-    """The kind of a restore: one that restores, one that only plans, and an undo or a drop of the
-    data that another restore has set aside.
+    """The kind of a restore: one that restores, one that only plans, an undo or a drop of the data
+    that another restore has set aside, and a drill into a scratch place.
     """
 
     RESTORE = "restore"
     PLAN = "plan"
     UNDO = "undo"
     DROP = "drop"
+    DRILL = "drill"
 
 
 class SetAside(StrEnum):

@@ -9,6 +9,7 @@ from pydantic import Field
 from ...core.restore.actions import Action, Conflicts
 from ...core.restore.restore_kind import RestoreKind, SetAside
 from ...core.subject import SubjectKind
+from ..jobs.timetable import Timetable, Zone
 from ..model import Model, RenamedFields
 from ..texts import OptionalPath
 
@@ -53,6 +54,39 @@ class RestorePlanLine(Model):
     bytes: int = 0
     before: int = 0
     why: str = ""
+
+
+class DrillFigures(Model):
+    """The counts of a drill: files compared by digest and their bytes, and databases that were
+    loaded into scratch ones, with their tables and rows.
+    """
+
+    files: int = 0
+    bytes: int = 0
+    databases: int = 0
+    tables: int = 0
+    rows: int = 0
+
+
+class DrillStart(Model):
+    """A drill of an account or site: of its newest bundle with the most kinds of contents, or of
+    ``bundle``; ``store`` is the copy to read, the first one when left out. Without a subject, the
+    one whose last drill is the longest ago.
+    """
+
+    subject: str = ""
+    bundle: int | None = None
+    store: str = ""
+
+
+class DrillSettings(Model):
+    """When drills start by themselves, and of which accounts and sites: all, or those named. Each
+    time it is the one whose last drill is the longest ago.
+    """
+
+    timetable: Timetable = "by hand"
+    zone: Zone = "UTC"
+    subjects: list[str] = Field(default=[], max_length=1000, description="empty for all")
 
 
 class RestoreUndo(Model):
@@ -111,8 +145,9 @@ class RestoreStart(RenamedFields):
 class Restore(Model):
     """A restore: from which bundle, to where, and how it ended.
 
-    ``kind`` is plan for one that only planned, undo or drop for what was done with the files that
-    restore ``of_restore`` has set aside. ``aside`` says what became of these: kept, undone or gone.
+    ``kind`` is plan for one that only planned, drill for one into a scratch place, undo or drop for
+    what was done with the files that restore ``of_restore`` has set aside. ``aside`` says what
+    became of these: kept, undone or gone.
     """
 
     id: int
@@ -120,6 +155,7 @@ class Restore(Model):
     of_restore: int | None = None
     in_place: InPlace | None = None
     plan: RestorePlan | None = None
+    drill: DrillFigures | None = None
     aside: SetAside = SetAside.NONE
     aside_until: datetime | None = None
     bundle_id: int | None

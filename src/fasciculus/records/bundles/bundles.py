@@ -114,6 +114,34 @@ def series(
     return [Series(SubjectKind(row[0]), row[1], row[2]) for row in rows]
 
 
+class DrillableBundle(NamedTuple):
+    """A subject's bundle for a drill."""
+
+    id: int
+    kind: SubjectKind
+    subject: str
+
+
+def drillable(db: sqlite3.Connection, scope: Scope, with_sealed: bool) -> list[DrillableBundle]:
+    """Return for each account and site the newest bundle with the most kinds of contents, of those
+    that have a sound copy.
+    """
+    query = Query("", "bundle", "bundle.id", {}, "")
+    only_subjects(query, scope, "bundle")
+    query.only("subject_kind IN ('account', 'site')")
+    query.only("EXISTS (SELECT 1 FROM copy WHERE copy.bundle_id=bundle.id)")
+    if not with_sealed:
+        query.only("coalesce(json_array_length(manifest, '$.sealed_to'), 0) = 0")
+    rows = db.execute(
+        "SELECT id, subject_kind, subject FROM (SELECT id, subject_kind, subject, "
+        "row_number() OVER (PARTITION BY subject_kind, subject ORDER BY "
+        "(SELECT count(*) FROM json_each(manifest, '$.contents')) DESC, moment DESC) AS place "
+        f"FROM bundle WHERE {query.condition}) WHERE place=1 ORDER BY id",
+        query.values,
+    )
+    return [DrillableBundle(row[0], SubjectKind(row[1]), row[2]) for row in rows]
+
+
 class BundleName(NamedTuple):
     """The name of a bundle, and its subject."""
 

@@ -20,7 +20,7 @@ def _restore(row: sqlite3.Row) -> Restore:
     values = {key: row[key] for key in Restore.model_fields if key in row.keys()}  # noqa: SIM118
     for key in ("contents", "paths", "databases", "tables", "mail_domains", "owners"):
         values[key] = json.loads(row[key])
-    for key in ("in_place", "plan"):
+    for key in ("in_place", "plan", "drill"):
         values[key] = json.loads(row[key]) if row[key] else None
     return Restore(**values)
 
@@ -83,6 +83,52 @@ def add_later_step(
     return int(row.lastrowid or 0)
 
 
+def add_drill(db: sqlite3.Connection, bundle: Bundle, store: str, started_by: str) -> int:
+    """Return a queued drill of a bundle from a store."""
+    row = db.execute(
+        "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
+        "paths, databases, mail_domains, resume, special_modes, owners, state, started_by, "
+        "created, kind, side) VALUES (?, ?, ?, ?, ?, '', '[]', '[]', '{}', '[]', 0, 0, '{}', "
+        "'queued', ?, ?, ?, ?)",
+        (
+            bundle.id,
+            bundle.name,
+            bundle.subject_kind,
+            bundle.subject,
+            store,
+            started_by,
+            now(),
+            RestoreKind.DRILL,
+            f"drill-{secrets.token_hex(8)}",
+        ),
+    )
+    return int(row.lastrowid or 0)
+
+
+def drilled(db: sqlite3.Connection, restore_id: int, figures: str) -> None:
+    """Record what a drill has compared, as JSON."""
+    db.execute("UPDATE restore SET drill=? WHERE id=?", (figures, restore_id))
+
+
+def drills_between(db: sqlite3.Connection, begin: datetime, end: datetime) -> list[Restore]:
+    """Return the drills that ended between two times, in their order."""
+    rows = db.execute(
+        "SELECT * FROM restore WHERE kind='drill' AND ended > ? AND ended <= ? ORDER BY id",
+        (stamp(begin), stamp(end)),
+    )
+    return [_restore(row) for row in rows]
+
+
+def last_drills(db: sqlite3.Connection) -> list[Restore]:
+    """Return the last drill of each subject that has ended."""
+    rows = db.execute(
+        "SELECT * FROM restore WHERE id IN (SELECT max(id) FROM restore WHERE kind='drill' AND "
+        "state='ended' AND outcome NOT IN ('cancelled', 'interrupted') GROUP BY subject_kind, "
+        "subject) ORDER BY id DESC"
+    )
+    return [_restore(row) for row in rows]
+
+
 def side(db: sqlite3.Connection, restore_id: int) -> str:
     """Return the name of a restore's side folder, empty for one that is not in place."""
     row = db.execute("SELECT side FROM restore WHERE id=?", (restore_id,)).fetchone()
@@ -130,13 +176,19 @@ def by_key(db: sqlite3.Connection, key: str) -> int | None:
 
 
 def restores(
-    db: sqlite3.Connection, scope: Scope, paging: PageRequest, subject: str = ""
+    db: sqlite3.Connection,
+    scope: Scope,
+    paging: PageRequest,
+    subject: str = "",
+    kind: str = "",
 ) -> Page[Restore]:
     """Return a page of the restores that match, newest first."""
     query = Query("restore.*", "restore", "restore.id", {"id": "restore.id"}, "-id")
     only_subjects(query, scope, "restore")
     if subject:
         query.only("restore.subject = ?", subject)
+    if kind:
+        query.only("restore.kind = ?", kind)
     return page(db, query, paging, _restore)
 
 

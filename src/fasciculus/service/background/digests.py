@@ -9,14 +9,16 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from ...core import schedule
+from ...core.formatting import format_duration
 from ...core.reports.digest import Digest, JobDigest, StoreTotal
+from ...core.restore.drill import DrillFigures
 from ...core.schedule import Schedule
-from ...models import JobInput, MailServer
+from ...models import JobInput, MailServer, Restore
 from ...records import settings
 from ...records.db import Records, stamp
 from ...records.jobs import jobs, pauses
 from ...records.messages import alerts
-from ...records.runs import past_runs, runs
+from ...records.runs import past_runs, restores, runs
 from ...records.secret_cipher import SecretCipher
 from ...records.stores import stores
 from .. import timetables
@@ -132,4 +134,14 @@ def _digest(
             if not alert.job or alert.job in since
         ],
         [StoreTotal(row.name, row.copies, row.bytes) for row in stores.fills(db, cipher)],
+        [_drill_line(row) for row in restores.drills_between(db, min(since.values()), now)],
     )
+
+
+def _drill_line(row: Restore) -> str:
+    """Return a drill in one line."""
+    took = (row.ended - row.started).total_seconds() if row.ended and row.started else 0.0
+    if row.outcome not in ("done", "warned") or row.drill is None:
+        return f"{row.subject}: {row.outcome}. {row.error}"
+    figures = DrillFigures(**row.drill.model_dump())
+    return f"{row.subject} came back in {format_duration(took)}: {figures.words}"

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import logging
+import sqlite3
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import partial
 
+from ...core import schedule
 from ...core.errors import FasciculusError
 from ...core.formatting import format_duration
 from ...core.schedule import Due, StartPlan, Timed
@@ -17,10 +19,11 @@ from ...models.stores import StoreFields
 from ...records import settings
 from ...records.db import Records, stamp
 from ...records.jobs import jobs, pauses
-from ...records.runs import log_lines, runs
+from ...records.runs import log_lines, restores, runs
 from ...records.runs.maintenance import MaintenanceOptions
 from ...records.stores import stores
 from .. import timetables
+from ..drills import drill_settings, next_drill
 from ..tasks.backups import BY_TIMETABLE, AlreadyRunningError, RunStart
 from ..tasks.queue import Paused
 from ..tasks.service import Tasks
@@ -64,8 +67,9 @@ def _ticks() -> float:
     return time.clock_gettime(time.CLOCK_BOOTTIME)
 
 
-#: What starts: “job” or “store”, and its name.
+#: What starts: “job”, “store” or “drills”, and its name.
 Started = tuple[str, str]
+DRILLS = "drills"
 
 
 @dataclass(frozen=True, slots=True)
@@ -185,6 +189,7 @@ class Scheduler:
         enabled = [job for job in jobs.jobs(db) if job.enabled]
         self._loop.each("timetable of job", enabled, lambda job: job.name, of_job)
         self._loop.each("timetable of store", stores.copying(db), lambda one: one.name, of_store)
+        self._loop.each("timetable of", [DRILLS], str, lambda name: _drills(db, timed))
         self.plan.renew(timed, after)
 
     def tick(self, moment: datetime) -> None:
@@ -213,8 +218,23 @@ class Scheduler:
         what, name = due.what
         if what == "job":
             self._start(name, due)
+        elif what == DRILLS:
+            self._drill()
         else:
             self._copy(name)
+
+    def _drill(self) -> None:
+        """Start a drill of the subject whose last one is the longest ago."""
+        db = self._records.reader
+        try:
+            bundle = next_drill(db, drill_settings(db).subjects)
+        except FasciculusError as error:
+            log.info("no drill was started: %s", error.sentence())
+            return
+        store = next((copy.store for copy in bundle.copies if copy.sound), bundle.copies[0].store)
+        with self._records.write() as writer:
+            number = restores.add_drill(writer, bundle, store, BY_TIMETABLE)
+        self._tasks.start_restore(restores.restore(db, number))
 
     def _tell_pauses(self, moment: datetime) -> None:
         """Hold back the waiting tasks of what is paused."""
@@ -255,6 +275,13 @@ class Scheduler:
             runs.end(db, run_id, "skipped", f"{name}: not started. {reason}")
         self._report(run_id)
         log.warning("job %s was not started: %s", name, reason)
+
+
+def _drills(db: sqlite3.Connection, timed: dict[Started, Timed]) -> None:
+    """Add the timetable of drills."""
+    found = drill_settings(db)
+    if found.timetable != "by hand":
+        timed[DRILLS, DRILLS] = Timed(schedule.parse(found.timetable), schedule.zone(found.zone))
 
 
 def _passed(count: int) -> str:

@@ -22,7 +22,7 @@ from ...records.bundles import change_alarms, damage
 from ...records.db import Records
 from ...records.jobs import changes, jobs, pauses
 from ...records.messages import certificates, reports
-from ...records.runs import past_runs
+from ...records.runs import past_runs, restores
 from ...records.secret_cipher import SecretCipher
 from ...records.stores import stores as store_records
 from .. import records_copy, timetables
@@ -371,6 +371,15 @@ def _unreachable(watched: Watched) -> Iterator[Finding]:
             )
 
 
+def _drills(watched: Watched) -> Iterator[Finding]:
+    """Yield the subjects whose last drill failed."""
+    for row in restores.last_drills(watched.db):
+        if row.outcome == "failed":
+            text = f"The drill of {row.subject} failed: {row.error or 'its log says why.'}"
+            link = f"/restores/{row.id}"
+            yield Finding(f"drill {row.subject}", "drill", BROKEN, row.subject, text, link)
+
+
 def _verification(watched: Watched) -> Iterator[Finding]:
     for name, files, subjects, first in damage.by_store(watched.db):
         whose = (
@@ -432,6 +441,7 @@ CHECKS: tuple[Callable[[Watched], Iterator[Finding]], ...] = (
     _discovery,
     _coverage,
     _verification,
+    _drills,
     _unreachable,
     _stores,
     _outbox,

@@ -49,7 +49,14 @@ def sample_of(
             job = JobDigest(shown.job, [shown], shown.ended + timedelta(hours=23))
             store = StoreTotal("attic", 12, 34_000_000)
             return Digest(
-                "daily", shown.started, shown.ended, shown.zone, [job], ["An alert."], [store]
+                "daily",
+                shown.started,
+                shown.ended,
+                shown.zone,
+                [job],
+                ["An alert."],
+                [store],
+                ["millpond came back in 4 min: 1,200 files compared"],
             )
         case "alert":
             line = AlertLine("opened", "broken", "Store attic took no copy the last time.")

@@ -19,7 +19,7 @@ from ...records import inventory
 from ...records.runs import restores
 from ...records.stores import store_days
 from .handler import HandlerBase
-from .orders.restore import left_plan, restore_order, side_order
+from .orders.restore import clear_order, left_plan, restore_order, side_order
 from .progress import TaskProgress
 from .queued import RESTORES, QueuedRestore
 
@@ -69,6 +69,9 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
     ) -> None:
         """Finish or roll back a restore in place whose worker was killed."""
         restore = restores.restore(self._records.reader, task.number)
+        if restore.kind == RestoreKind.DRILL:
+            carry_out(clear_order(self._sources(), restore))
+            return
         changes = restore.in_place is not None and restore.kind == RestoreKind.RESTORE
         if not changes and restore.kind != RestoreKind.UNDO:
             return
@@ -104,6 +107,8 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
         with self._records.write() as db:
             if made is not None and made.plan is not None:
                 restores.planned(db, task.number, self._plan(db, made.plan))
+            if made is not None and made.drill is not None:
+                restores.drilled(db, task.number, msgspec.json.encode(made.drill).decode())
             if made is not None and made.has_set_aside:
                 restores.set_aside(db, task.number, SetAside.KEPT)
             if isinstance(result, SideResult) and task.shown is not None:

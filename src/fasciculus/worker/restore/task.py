@@ -14,10 +14,13 @@ from ...core.errors import (
     SettingError,
 )
 from ...core.formatting import format_count, format_size
+from ...databases.base import DatabaseAccess
 from ...hosts.base import HostConnection, RestoreTarget
 from ...stores.base import Store, connected
+from ..database_access import database_access
 from ..emitter import Emitter
 from ..store_access import retrying_store, seen
+from .drill import Drill, clear_drill
 from .execution import PlanExecution
 from .in_place.task import InPlaceRestore
 from .layout import Layout
@@ -44,6 +47,11 @@ class RestoreTask:
 
     def run(self) -> RestoreResult:
         """Run it, and return the result."""
+        drill = self._order.drill
+        if drill is not None and drill.only_clear:
+            self._host.connect()
+            clear_drill(drill, self._order.host.servers, self._access, self._emitter)
+            return RestoreResult(outcome="done", entries=0, bytes=0)
         spool = Path(self._order.spool)
         spool.mkdir(parents=True, exist_ok=True, mode=0o700)
         try:
@@ -64,6 +72,7 @@ class RestoreTask:
 
     def _restore(self, store: Store, spool: Path) -> RestoreResult:
         self._host.connect()
+        drill = self._order.drill
         plan = plan_restore(self._order, store, spool, self._emitter)
         self._progress.total = plan.bytes
         if self._order.in_place is not None:
@@ -76,6 +85,10 @@ class RestoreTask:
                 self._progress,
             )
             return in_place.run(store, spool)
+        if drill is not None:
+            return Drill(plan, drill, self._host, self._emitter, self._losses, self._progress).run(
+                store, spool
+            )
         if self._order.target:
             self._prepare_target(plan, spool)
         execution = PlanExecution(
@@ -89,6 +102,9 @@ class RestoreTask:
                 field="paths",
             )
         return self._result(store.spec.name, count)
+
+    def _access(self, engine: str) -> DatabaseAccess:
+        return database_access(engine, self._order.host, self._host, "", self._order.spool)
 
     def _result(self, store: str, count: int) -> RestoreResult:
         if self._losses.is_damage:

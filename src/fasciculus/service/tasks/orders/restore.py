@@ -9,7 +9,14 @@ import msgspec
 
 from ....config import Config
 from ....contracts.artifacts import Artifact
-from ....contracts.orders import HostOrder, InPlaceOrder, RestoreOrder, SideOrder, SubjectOrder
+from ....contracts.orders import (
+    DrillOptions,
+    HostOrder,
+    InPlaceOrder,
+    RestoreOrder,
+    SideOrder,
+    SubjectOrder,
+)
 from ....contracts.sealed_secrets import Secret
 from ....core.contents import Contents
 from ....core.dump.filters import DatabaseRules
@@ -17,6 +24,7 @@ from ....core.errors import SettingError
 from ....core.file_filters import FileRules
 from ....core.restore.restore_kind import RestoreKind
 from ....core.subject import Subject
+from ....databases.base import EXCHANGE_PREFIX
 from ....models import JobInput, Restore
 from ....records import inventory
 from ....records.bundles import bundles
@@ -77,6 +85,7 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
         owners=restore.owners,
         mail=mail,
         in_place=_in_place(sources, restore, found),
+        drill=_drill(sources, restore, host_name) if restore.kind == RestoreKind.DRILL else None,
         host=host,
         spool=spool(sources.config, f"restore-{restore.id}"),
     )
@@ -118,6 +127,26 @@ def _in_place(
         database_rules=job.databases.as_core() if job else DatabaseRules(),
         with_files=bool(restore.contents or restore.paths or not restore.databases),
     )
+
+
+def _drill(sources: OrderInputs, restore: Restore, host: str | None) -> DrillOptions:
+    """Return the options of a drill; a subject that is on no host any more has no databases."""
+    databases: list[str] = []
+    if host and restore.subject_kind != "host":
+        found = find_subject(sources, restore.subject_kind, restore.subject)
+        own = databases_of(found, DatabaseRules())
+        databases = [database.name for database in own if not database.path]
+    side = restores.side(sources.db, restore.id)
+    prefix = EXCHANGE_PREFIX + side.replace("-", "_")
+    return DrillOptions(prefix=prefix, databases=databases)
+
+
+def clear_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
+    """Return the order that removes what a killed drill left."""
+    order = restore_order(sources, restore)
+    assert order.drill is not None
+    order.drill.only_clear = True
+    return order
 
 
 def _job(sources: OrderInputs, restore: Restore) -> JobInput | None:

@@ -1,0 +1,30 @@
+"""The result of a drill: what came back into the scratch place, and was compared."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from ..formatting import format_count, format_size
+
+
+class DrillFigures(Struct):
+    """Counts of a drill: files compared by digest and their bytes, databases that were loaded into
+    a server, with their tables and rows.
+    """
+
+    files: int = 0
+    bytes: int = 0
+    databases: int = 0
+    tables: int = 0
+    rows: int = 0
+
+    @property
+    def words(self) -> str:
+        """Return them in one line."""
+        found = f"{format_count(self.files, 'file')} compared, {format_size(self.bytes)}"
+        if not self.databases:
+            return found
+        return (
+            f"{found}; {format_count(self.databases, 'database')} loaded, "
+            f"{format_count(self.tables, 'table')}, {format_count(self.rows, 'row')}"
+        )
