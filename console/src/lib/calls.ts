@@ -809,6 +809,7 @@ export const watchChange = (
     | 'certificate_days'
     | 'lag_hours'
     | 'verify_days'
+    | 'restores'
   >,
 ) => call<Schemas['WatchSettings']>('PUT', '/settings/watch', body);
 

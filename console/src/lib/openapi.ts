@@ -7608,6 +7608,12 @@ export interface components {
        * @default 7
        */
       verify_days: number;
+      /**
+       * Restores
+       * @default always
+       * @enum {string}
+       */
+      restores: 'always' | 'trouble' | 'never';
     };
     /**
      * FolderSettings

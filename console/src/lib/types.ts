@@ -44,6 +44,7 @@ export type Proposed = Schemas['Proposed'];
 export type Report = Schemas['Report'];
 export type ReportDetail = Schemas['ReportDetail'];
 export type ReportPreview = Schemas['ReportPreview'];
+export type DrillSettings = Schemas['DrillSettings'];
 export type Restore = Schemas['Restore'];
 export type InPlace = Required<Schemas['InPlace']>;
 export type RestorePlanLine = Schemas['RestorePlanLine'];

@@ -28,6 +28,8 @@ class WatchSettings(Model):
     lag_hours: int = Field(default=24, ge=1, le=24 * 30)
     #: Days beyond its setting after which reading a store back is overdue.
     verify_days: int = Field(default=7, ge=1, le=365)
+    #: Which restores are reported to the recipients of alerts.
+    restores: Literal["always", "trouble", "never"] = "always"
 
 
 class Alert(Model):

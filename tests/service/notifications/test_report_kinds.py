@@ -232,7 +232,7 @@ def test_the_words_of_a_report_can_be_changed_tried_and_brought_back(
     assert not client.templates_change("report.txt", None).changed
     with pytest.raises(ClientError, match=r"There is no template frame\.html"):
         client.templates_show("frame.html")
-    assert len([t for t in client.templates_list().items if not t.changed]) == 8
+    assert len([t for t in client.templates_list().items if not t.changed]) == 10
     for place, wanted in (("job/nightly", 200), ("report/1", 200), ("template/digest.html", 200)):
         # Raw calls with the client's token: pages are shown in a frame, not by the client.
         answer = client._http.get(f"/api/v1/messages/{place}")

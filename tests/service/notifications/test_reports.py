@@ -13,7 +13,7 @@ from running import Service, folder_stores, run, set_up, sftp_store, small_accou
 
 from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.demo.sftp import SftpStandIn
-from fasciculus.models import MailServer
+from fasciculus.models import InPlace, MailServer, RestoreStart
 
 
 def mail_to(port: int, **more: Any) -> MailServer:
@@ -227,3 +227,27 @@ def test_a_small_bundle_goes_along_and_counts_as_no_copy(
         assert "files/page-0.html" in listed.stdout
         bundles = client.bundles_list().items
         assert [len(bundle.copies) for bundle in bundles] == [1, 1]
+
+
+def test_restores_are_reported_to_the_recipients_of_alerts(
+    running: Service, tmp_path: Path
+) -> None:
+    with running.client() as client:
+        set_up(client, [small_account(tmp_path, "millpond")], folder_stores(tmp_path, "attic"))
+        run(client, "nightly")
+        watch = client.watch_show()
+
+        def restored(when: str, **more: Any) -> list[str]:
+            client.watch_change(
+                watch.model_copy(update={"recipients": ["duty@millpond.example"], "restores": when})
+            )
+            (tmp_path / "millpond/page-0.html").write_text(f"hacked {when}")
+            order = RestoreStart(bundle=1, in_place=InPlace(), **more)
+            number = client.restores_start(order).id
+            until(lambda: client.restores_show(number).state == "ended")
+            return [row.title for row in client.reports_list().items if row.kind == "restore"]
+
+        assert restored("trouble") == restored("never") == restored("always", plan_only=True) == []
+        assert restored("always") == ["[Fasciculus] restore of millpond: done"]
+        text = client.reports_show(client.reports_list().items[0].id).text
+        assert "restores undo" in text and "in place" in text

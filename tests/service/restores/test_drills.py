@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import sqlite3
+from contextlib import closing
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
-from running import until
+from running import run, until
 from trees import picture
 
 from fasciculus.client import ClientError
 from fasciculus.core.restore.restore_kind import RestoreKind
-from fasciculus.models import DrillSettings, DrillStart, HostInput
+from fasciculus.models import AccountInput, Database, DrillSettings, DrillStart, HostInput
 from fasciculus.records.bundles import bundles
 from fasciculus.records.runs import restores
 from fasciculus.service.background import digests
@@ -54,6 +56,21 @@ def test_a_drill_compares_everything_and_leaves_nothing(
     assert listed.stdout.count("● done") == 2 and "compared" in listed.stdout
     with pytest.raises(ClientError, match="No bundle can be restored"), running.client() as client:
         drilled(client, subject="lanternchoir")
+
+
+def test_a_database_that_is_a_file_is_compared_where_it_comes_back(
+    running: Any, mariadb: Any, millpond: Any
+) -> None:
+    with closing(sqlite3.connect(millpond / "sites/notes.sqlite")) as db:
+        db.execute("CREATE TABLE note (text)")
+    with running.client() as client:
+        known = client.accounts_show("millpond").model_dump()
+        new = AccountInput(**{key: known[key] for key in AccountInput.model_fields if key in known})
+        new.databases.append(Database(engine="sqlite", name="notes", path="sites/notes.sqlite"))
+        client.accounts_change("millpond", new)
+        run(client, "nightly")
+        found = drilled(client, bundle=5)
+    assert found.outcome == "done" and found.drill.files >= 3, found.error
 
 
 def test_a_damaged_copy_fails_the_drill_and_opens_an_alert(

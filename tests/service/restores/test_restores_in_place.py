@@ -211,3 +211,17 @@ def half_switched(home: Any, state: Any) -> None:
         if (side / "old" / path).exists():
             os.rename(side / "old" / path, home / path)
     (side / "state").write_text(json.dumps({"state": state}))
+
+
+def test_people_hear_before_what_was_set_aside_is_removed(running: Any, millpond: Any) -> None:
+    disturb(millpond)
+    assert running.cli("restore", "millpond", "--in-place", "--yes").returncode == 0
+    now = datetime.now(UTC)
+
+    def told(days: float) -> Any:
+        found = running.parts.watch.found(now + timedelta(days=days))
+        return [row.text for row in found if row.check == "set aside"]
+
+    assert told(0) == told(11.9) == []
+    (text,) = told(12.5)
+    assert "can no longer be undone" in text and "millpond" in text

@@ -5,6 +5,7 @@
   import { Listing } from '../../lib/lists.svelte';
   import FilterField from '../../ui/fields/FilterField.svelte';
   import DataTable from '../../ui/DataTable.svelte';
+  import DrillsPanel from '../restores/DrillsPanel.svelte';
   import Timestamp from '../../ui/Timestamp.svelte';
   const list = new Listing(coverageList);
   $effect(() => {
@@ -68,3 +69,4 @@
         >Add accounts</a
       > first.{/if}{/snippet}
 </DataTable>
+<DrillsPanel />

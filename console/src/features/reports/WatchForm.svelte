@@ -1,7 +1,7 @@
 <script lang="ts">
   // Recipients of alerts, and from when on something is one.
   import { useAction } from '../../lib/action.svelte';
-  import { Button, Checkbox, Input } from 'flowbite-svelte';
+  import { Button, Checkbox, Input, Select } from 'flowbite-svelte';
   import { channelsList, watchChange, watchShow } from '../../lib/calls';
   import { Loader } from '../../lib/loader.svelte';
   import type { WatchSettings } from '../../lib/types';
@@ -78,6 +78,18 @@
             wrong={doing.problem?.at(name)}
           />
         {/each}
+        <FormField label="Report restores" id="watch-restores"
+          ><Select
+            id="watch-restores"
+            placeholder=""
+            items={[
+              { value: 'always', name: 'always' },
+              { value: 'trouble', name: 'on trouble' },
+              { value: 'never', name: 'never' },
+            ]}
+            bind:value={form.restores}
+          /></FormField
+        >
       </div>
       <ErrorMessage problem={doing.problem} />
       <div class="flex items-center gap-3">

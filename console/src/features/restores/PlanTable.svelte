@@ -59,9 +59,13 @@
           ><td class={row.action === 'remove' ? 'text-brick' : ''}
             ><span aria-hidden="true">{MARKS[row.action]}</span>
             {row.action}</td
-          ><td class="wrap-anywhere">{row.type === 'table' ? 'table ' : ''}{row.path || '.'}{row.type === 'dir' ? '/' : ''}</td><td
-            class="num">{row.bytes ? size(row.bytes) : ''}</td
-          ><td class="num">{row.before ? size(row.before) : ''}</td><td>{row.why}</td></tr
+          ><td class="wrap-anywhere"
+            >{row.type === 'table' ? 'table ' : ''}{row.path || '.'}{row.type === 'dir'
+              ? '/'
+              : ''}</td
+          ><td class="num">{row.bytes ? size(row.bytes) : ''}</td><td class="num"
+            >{row.before ? size(row.before) : ''}</td
+          ><td>{row.why}</td></tr
         >
       {:else}
         <tr><td colspan="5" class="text-faint">{doing.busy ? '…' : 'Nothing changes.'}</td></tr>

@@ -13,7 +13,7 @@
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   import PlanTable from './PlanTable.svelte';
   import SetAside from './SetAside.svelte';
-  import { planWords, whereOf } from './restore';
+  import { drillWords, planWords, whereOf } from './restore';
   let { params }: { params: { id: string } } = $props();
   const id = $derived(Number(params.id));
   let row = $state<Restore | null>(null);
@@ -42,13 +42,17 @@
     const number = row?.state === 'ended' ? row.of_restore : null;
     if (number) action.run(async () => (of = await restoresShow(number)));
   });
+  const TITLES: Record<string, string> = { plan: 'Restore plan', drill: 'Drill' };
+  const isDone = $derived(row?.outcome === 'done' || row?.outcome === 'warned');
   const changes = $derived(
     row?.plan && row.plan.created + row.plan.replaced + row.plan.removed + row.plan.attributes,
   );
   async function carryOut() {
-    const { bundle_id, store, contents, paths, in_place, special_modes, owners } = row!;
+    const { bundle_id, store, contents, paths, databases, tables } = row!;
+    const { in_place, special_modes, owners } = row!;
     await action.run(async () => {
-      const options = { store, contents, paths, in_place, special_modes, owners };
+      const chosen = { contents, paths, databases, tables };
+      const options = { store, ...chosen, in_place, special_modes, owners };
       push(`/restores/${(await restoresStart({ bundle: bundle_id!, ...options })).id}`);
     });
   }
@@ -62,7 +66,7 @@
 <ErrorMessage problem={action.problem} />
 {#if row}
   <div class="mb-3 flex flex-wrap items-center gap-3">
-    <h1>{row.kind === 'plan' ? 'Restore plan' : 'Restore'} {row.id} of {row.subject}</h1>
+    <h1>{TITLES[row.kind ?? ''] ?? 'Restore'} {row.id} of {row.subject}</h1>
     <span class="mr-auto"><OutcomeLabel outcome={row.outcome} state={row.state} /></span>
     {#if row.state !== 'ended'}<Button size="sm" color="alternative" onclick={cancel}>Cancel</Button
       >{/if}
@@ -78,6 +82,10 @@
     {#if row.plan}
       <dt class="text-faint">Plan</dt>
       <dd>{planWords(row.plan)}</dd>
+    {/if}
+    {#if row.drill}
+      <dt class="text-faint">Result</dt>
+      <dd>{drillWords(row.drill)}</dd>
     {/if}
     <dt class="text-faint">Started</dt>
     <dd><Timestamp at={row.created} /></dd>
@@ -100,7 +108,7 @@
   {#if of?.aside === 'kept' && row.kind === 'undo'}
     <SetAside restore={of} refused={row.outcome === 'failed'} />
   {/if}
-  {#if row.kind === 'plan' && row.outcome === 'done' && row.bundle_id && changes}
+  {#if row.kind === 'plan' && isDone && row.bundle_id && changes}
     <div class="mb-5 flex gap-3">
       <Button onclick={carryOut} disabled={action.busy}>Restore in place now</Button>
       <Button color="alternative" href="#/bundles/{row.bundle_id}">Back to the bundle</Button>

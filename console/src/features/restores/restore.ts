@@ -1,12 +1,13 @@
 // Restores in words.
 import type { Restore } from '../../lib/types';
-import { size } from '../../lib/words';
+import { count, size } from '../../lib/words';
 
 /** Where a restore brings things back to. */
 export function whereOf(row: Restore): string {
   if (row.kind === 'plan') return 'in place (plan)';
   if (row.kind === 'undo') return `undo of restore ${row.of_restore}`;
   if (row.kind === 'drop') return `drop of restore ${row.of_restore}`;
+  if (row.kind === 'drill') return 'a scratch place (drill)';
   return row.in_place ? 'in place' : row.target;
 }
 
@@ -27,4 +28,12 @@ export function planWords(plan: NonNullable<Restore['plan']>): string {
   const written = `${size(plan.write_bytes)} to write, ${size(plan.aside_bytes)} to set aside`;
   const free = plan.free_bytes == null ? '' : `; ${size(plan.free_bytes)} free`;
   return `${counts.join(', ') || 'Nothing'}; ${written}${free}.`;
+}
+
+/** What a drill has compared, in one sentence. */
+export function drillWords(drill: NonNullable<Restore['drill']>): string {
+  const files = `${count(drill.files ?? 0, 'file')} compared, ${size(drill.bytes ?? 0)}`;
+  if (!drill.databases) return `${files}.`;
+  const tables = `${count(drill.tables ?? 0, 'table')}, ${count(drill.rows ?? 0, 'row')}`;
+  return `${files}; ${count(drill.databases, 'database')} loaded, ${tables}.`;
 }

@@ -78,7 +78,7 @@ def list_(
         ("OUTCOME", lambda row: output.outcome(row.outcome, row.state)),
         ("STARTED", lambda row: moment(row.started or row.created)),
         ("TOOK", _took),
-        ("COMPARED", lambda row: _result(row).rpartition("; ")[0] if row.drill else row.error),
+        ("RESULT", lambda row: row.error or _result(row).rpartition("; ")[0]),
     ]
     output.show_table(found, columns, "No drill yet.", right=["DRILL"])
     return None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from itertools import islice
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 import typer
 
@@ -94,6 +94,10 @@ def watch(
         int | None,
         typer.Option(help="Alert if deep verification is overdue by N days."),
     ] = None,
+    restores: Annotated[
+        Literal["always", "trouble", "never"] | None,
+        typer.Option(help="Which restores are reported to the recipients of alerts."),
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
     """Show or set the recipients of alerts and the thresholds for opening them."""
@@ -107,6 +111,7 @@ def watch(
         "certificate_days": certificate_days,
         "lag_hours": lag_hours,
         "verify_days": verify_days,
+        "restores": restores,
     }
     given = {key: value for key, value in given.items() if value is not None}
     with service(_OPTIONS) as client:
@@ -125,6 +130,7 @@ def watch(
             ("certificate ends in", f"{found.certificate_days} days"),
             ("store lacks copies for", f"{found.lag_hours} h"),
             ("reading overdue by", f"{found.verify_days} days"),
+            ("restores reported", found.restores),
         ]
     )
     return None

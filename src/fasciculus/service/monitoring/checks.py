@@ -11,7 +11,7 @@ from urllib.parse import quote
 
 from ...config import Config
 from ...core.coverage import CoverageResult
-from ...core.formatting import format_count, format_list
+from ...core.formatting import format_count, format_list, format_size
 from ...core.outcome import OUTCOMES
 from ...core.reports.report_rules import tells_of_trouble
 from ...core.scope import EVERYTHING
@@ -41,6 +41,8 @@ _SILENT = timedelta(minutes=20)
 #: The checks whose end is reported by the next good run.
 #: For how long a host must be away: so that a restart of it is no alert.
 _BLIND = timedelta(days=1)
+#: How long before it is removed people hear of what a restore has set aside.
+_EXPIRES_SOON = timedelta(days=2)
 _QUIET_OUTCOMES = ("done", "warned", "cancelled")
 
 
@@ -380,6 +382,21 @@ def _drills(watched: Watched) -> Iterator[Finding]:
             yield Finding(f"drill {row.subject}", "drill", BROKEN, row.subject, text, link)
 
 
+def _set_aside(watched: Watched) -> Iterator[Finding]:
+    """Yield what restores have set aside and will soon be removed."""
+    days = watched.config.set_aside_days
+    for row in restores.kept_aside(watched.db) if days else ():
+        until = (row.ended or watched.now) + timedelta(days=days)
+        if until - watched.now < _EXPIRES_SOON:
+            kept = format_size(row.plan.aside_bytes) if row.plan else "What was replaced"
+            text = (
+                f"Restore {row.id} of {row.subject}: {kept} set aside are removed on "
+                f"{until:%Y-%m-%d}. After that it can no longer be undone."
+            )
+            link = f"/restores/{row.id}"
+            yield Finding(f"set aside {row.id}", "set aside", LOOK, row.subject, text, link)
+
+
 def _verification(watched: Watched) -> Iterator[Finding]:
     for name, files, subjects, first in damage.by_store(watched.db):
         whose = (
@@ -442,6 +459,7 @@ CHECKS: tuple[Callable[[Watched], Iterator[Finding]], ...] = (
     _coverage,
     _verification,
     _drills,
+    _set_aside,
     _unreachable,
     _stores,
     _outbox,

@@ -15,11 +15,13 @@ from ...core.reports.alert_report import AlertLine, AlertReport
 from ...core.reports.digest import Digest
 from ...core.reports.maintenance_report import DamageLine, MaintenanceReport
 from ...core.reports.report_rules import tells_of_recovery, wants
+from ...core.reports.restore_report import RestoreReport
 from ...core.reports.run_report import CopyLine, RunReport, TaskLine
+from ...core.restore.restore_kind import RestoreKind, SetAside
 from ...core.scope import EVERYTHING
 from ...core.subject import Subject
 from ...core.watch import FAILED, PARTLY_FAILED, Finding
-from ...models import Alert, JobInput, MaintenanceTask, RunDetail, WatchSettings
+from ...models import Alert, JobInput, MaintenanceTask, Restore, RunDetail, WatchSettings
 from ...records import inventory
 from ...records.bundles import damage
 from ...records.db import Records
@@ -195,6 +197,19 @@ class Reporter:
         audience = Audience(tuple(people), tuple(ways)).or_else(_others(watch, everybody))
         self.messages.write(db, Message("maintenance", report), audience)
 
+    # Restores --------------------------------------------------------------------
+
+    def restore(self, db: sqlite3.Connection, row: Restore) -> None:
+        """Report a restore or an undo that has ended to the recipients of alerts, if they want."""
+        watch = watch_settings(db)
+        report = restore_report_of(row, watch.zone, self.messages.link(f"restores/{row.id}"))
+        if row.kind not in (RestoreKind.RESTORE, RestoreKind.UNDO) or watch.restores == "never":
+            return
+        if watch.restores == "trouble" and not report.trouble:
+            return
+        audience = _others(watch, _everybody(jobs.jobs(db)))
+        self.messages.write(db, Message("restore", report), audience)
+
     # Alerts and digests --------------------------------------------------------------
 
     def alerts(self, db: sqlite3.Connection, news: AlertNews) -> None:
@@ -298,6 +313,31 @@ def report_of(run: RunDetail, link: str = "") -> RunReport:
         run.zone,
         run.started_by,
         lines,
+        link,
+    )
+
+
+def restore_report_of(row: Restore, zone: str, link: str = "") -> RestoreReport:
+    """Return the report's model of an ended restore."""
+    ended = row.ended or datetime.now(UTC)
+    where = "in place" if row.in_place else f"to {row.target}" if row.target else "to its host"
+    is_kept = row.aside == SetAside.KEPT and row.kind == RestoreKind.RESTORE
+    return RestoreReport(
+        row.id,
+        row.kind == RestoreKind.UNDO,
+        row.subject,
+        row.bundle,
+        row.store,
+        where,
+        row.outcome or "failed",
+        row.error,
+        row.entries,
+        row.bytes,
+        (ended - (row.started or row.created)).total_seconds(),
+        ended,
+        zone,
+        row.started_by,
+        f"fasciculus restores undo {row.id}" if is_kept else "",
         link,
     )
 

@@ -7,6 +7,7 @@ from datetime import UTC, datetime, timedelta
 from ...core.reports.alert_report import AlertLine, AlertReport
 from ...core.reports.digest import Digest, JobDigest, StoreTotal
 from ...core.reports.maintenance_report import DamageLine, MaintenanceReport
+from ...core.reports.restore_report import RestoreReport
 from ...core.reports.run_report import CopyLine, RunReport, TaskLine
 from ...core.subject import SubjectKind
 
@@ -39,7 +40,7 @@ _SAMPLE_RUN = RunReport(
 
 def sample_of(
     name: str, run: RunReport | None = None
-) -> RunReport | Digest | AlertReport | MaintenanceReport:
+) -> RunReport | Digest | AlertReport | MaintenanceReport | RestoreReport:
     """Return a message of a template's kind, to try it with: of a run, where one is given."""
     shown = run or _SAMPLE_RUN
     match name.partition(".")[0]:
@@ -61,6 +62,24 @@ def sample_of(
         case "alert":
             line = AlertLine("opened", "broken", "Store attic took no copy the last time.")
             return AlertReport(_AT, "UTC", [line])
+        case "restore":
+            return RestoreReport(
+                12,
+                False,
+                "millpond",
+                "2026-11-24T021500Z-nightly",
+                "attic",
+                "in place",
+                "done",
+                "",
+                1200,
+                34_000_000,
+                42.0,
+                _AT,
+                "UTC",
+                "administrator",
+                "fasciculus restores undo 12",
+            )
     return MaintenanceReport(
         1,
         "verify",

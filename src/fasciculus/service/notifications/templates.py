@@ -19,7 +19,7 @@ from .. import outside
 
 _KEY = "templates"
 #: The messages with templates.
-NAMES = ("report", "digest", "alert", "maintenance")
+NAMES = ("report", "digest", "alert", "maintenance", "restore")
 FORMS = ("txt", "html")
 _LONGEST = 200_000
 #: Of mail, in which every colour is written out; readable on white.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sqlite3
 from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
@@ -14,7 +15,7 @@ from ...contracts.events import Event, Log
 from ...contracts.orders import Order
 from ...contracts.results import AnyResult
 from ...core.subject import Subject
-from ...models import LogLine
+from ...models import LogLine, Restore
 from ...records.db import Records
 from ...records.runs import log_lines
 from ...records.secret_cipher import SecretCipher
@@ -23,6 +24,16 @@ from .orders.connections import OrderInputs
 from .queued import QueuedTask
 
 T = TypeVar("T", bound=QueuedTask)
+
+
+class Reports(Protocol):
+    """Writes messages about tasks that have ended, in the transaction that ends them."""
+
+    def maintenance(self, db: sqlite3.Connection, number: int) -> None:
+        """Report on a maintenance task, if it found or repaired damage."""
+
+    def restore(self, db: sqlite3.Connection, row: Restore) -> None:
+        """Report on a restore or an undo."""
 
 
 class Handler(Protocol[T]):
@@ -72,6 +83,10 @@ class HandlerBase(Generic[T]):
 
     #: Brings what a task left, by its worker, to its place.
     collect: Callable[[Artifact, Path], bool]
+
+    reports: Reports
+    #: Called when something may wait in the outbox.
+    on_reported: Callable[[], None]
 
     def __init__(
         self, config: Config, records: Records, cipher: SecretCipher, events: EventStream

@@ -7,7 +7,6 @@ import shutil
 import sqlite3
 from collections.abc import Callable
 from pathlib import Path
-from typing import Protocol
 
 from msgspec.structs import asdict, replace
 
@@ -48,22 +47,12 @@ from .queued import QueuedMaintenance
 log = logging.getLogger(__name__)
 
 
-class Reports(Protocol):
-    """Receiver of news about damage and repairs."""
-
-    def maintenance(self, db: sqlite3.Connection, number: int) -> None:
-        """Report on a maintenance task."""
-
-
 class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
     """Queues, begins, records, shows and ends maintenance."""
 
     cancelled = "Cancelled; every copy is as intact as before."
     aftermath = "Copies are as intact as before; start it again."
 
-    reports: Reports
-    #: Called when something may wait in the outbox.
-    on_reported: Callable[[], None]
     #: Queues more tasks: damage that was found is repaired at once.
     enqueue: Callable[[list[QueuedMaintenance]], None]
 

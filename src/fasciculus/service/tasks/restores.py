@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import shutil
 import sqlite3
 from collections.abc import Callable
@@ -22,6 +23,8 @@ from .handler import HandlerBase
 from .orders.restore import clear_order, left_plan, restore_order, side_order
 from .progress import TaskProgress
 from .queued import RESTORES, QueuedRestore
+
+log = logging.getLogger(__name__)
 
 
 class RestoreHandler(HandlerBase[QueuedRestore]):
@@ -121,8 +124,20 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
                 made.entries if made else 0,
                 made.bytes if made else 0,
             )
+            # In the same transaction as its end, so that it is reported exactly once.
+            self._report(db, restores.restore(db, task.number))
+        self.on_reported()
         task.shown = restores.restore(self._records.reader, task.number)
         self.show(task)
+
+    def _report(self, db: sqlite3.Connection, row: Restore) -> None:
+        """Write the report; a failure must not keep the restore from ending."""
+        try:
+            self.reports.restore(db, row)
+        except sqlite3.Error:
+            raise
+        except Exception:
+            log.exception("restore %s: its report could not be written", row.id)
 
     @staticmethod
     def _plan(db: sqlite3.Connection, found: PlanSummary) -> str:

@@ -30,7 +30,8 @@ from . import backups as backups_
 from . import maintenance as maintenance_
 from . import restores as restores_
 from .backups import BackupHandler, RunStart
-from .maintenance import MaintenanceHandler, Reports
+from .handler import Reports
+from .maintenance import MaintenanceHandler
 from .orders.connections import OrderInputs, store_order
 from .queue import Paused
 from .queued import QueuedBackup, QueuedMaintenance, QueuedRestore
@@ -67,9 +68,9 @@ class Tasks:
         self._maintenance = MaintenanceHandler(config, records, cipher, events)
         for handler in (self._backups, self._restores, self._maintenance):
             handler.verify, handler.collect = self.verify_copy, workers.collect
+            handler.reports, handler.on_reported = reports, on_reported
         self._backups.on_run_ended = on_run_ended
         self._on_started_by_hand = on_started_by_hand
-        self._maintenance.reports, self._maintenance.on_reported = reports, on_reported
         self._maintenance.enqueue = lambda tasks: self._runner.add(tasks)
         self._runner = TaskRunner(
             workers,

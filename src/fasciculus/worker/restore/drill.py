@@ -92,7 +92,7 @@ class Drill:
             count = execution.run(store, spool)
             self._progress.stage = "comparing"
             for number, entry in enumerate(self._plan.entries()):
-                self._compare(entry, tree, writer.layout.place(entry.kind, entry.path))
+                self._compare(entry, tree, execution.place(entry, writer))
                 if number % _REPORT_EVERY == 0:
                     self._emitter.emit(self._progress)
         finally:

@@ -113,7 +113,7 @@ class PlanExecution:
                 continue
             if _record_of(entry, mapped) is None:
                 self._progress.stage = entry.kind
-                count += writer.put(self._place(entry, writer), entry, reader)
+                count += writer.put(self.place(entry, writer), entry, reader)
                 if count % _REPORT_EVERY == 0:
                     self._emitter.emit(self._progress)
         writer.finish()
@@ -123,7 +123,7 @@ class PlanExecution:
         return count
 
     @staticmethod
-    def _place(entry: Entry, writer: EntryWriter) -> bytes:
+    def place(entry: Entry, writer: EntryWriter) -> bytes:
         """Return where an entry goes below the target; an SQLite database goes back among the
         files.
         """
