@@ -304,6 +304,18 @@ export const bundlesTables = (bundleId: number) =>
 export const bundlesSearch = (bundleId: number, query?: Query<'bundles_search'>) =>
   call<Schemas['EntrySearch']>('GET', `/bundles/${part(bundleId)}/search` + queryString(query));
 
+/** Links to downloads that have not expired, without their secrets. */
+export const linksList = () => call<Schemas['Page_DownloadLink_']>('GET', '/links');
+
+/** Make a link to one download, for someone without a sign-in. */
+export const linksMake = (
+  bundleId: number,
+  body: Optional<Schemas['DownloadLinkStart'], 'download' | 'hours' | 'uses' | 'note'>,
+) => call<Schemas['DownloadLinkMade']>('POST', `/bundles/${part(bundleId)}/links`, body);
+
+/** Revoke a link to a download. */
+export const linksRemove = (linkId: number) => call<void>('DELETE', `/links/${part(linkId)}`);
+
 /** Omissions of a download; its number is in its X-Download header. */
 export const downloadsShow = (downloadId: string) =>
   call<Schemas['DownloadReport']>('GET', `/downloads/${part(downloadId)}`);

@@ -862,6 +862,57 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/links': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Links to downloads that have not expired, without their secrets */
+    get: operations['links_list'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/bundles/{bundle_id}/links': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Make a link to one download, for someone without a sign-in */
+    post: operations['links_make'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/links/{link_id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Revoke a link to a download */
+    delete: operations['links_remove'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/bundles/{bundle_id}/download': {
     parameters: {
       query?: never;
@@ -2987,11 +3038,181 @@ export interface components {
       forget_after: number;
     };
     /**
+     * DownloadLink
+     * @description A link to a download, without its secret, and how often it was used.
+     */
+    DownloadLink: {
+      /** Id */
+      id: number;
+      /** Bundle */
+      bundle: number;
+      subject_kind: components['schemas']['SubjectKind'];
+      /** Subject */
+      subject: string;
+      download: components['schemas']['DownloadQuery'];
+      /**
+       * Note
+       * @default
+       */
+      note: string;
+      /**
+       * Created
+       * Format: date-time
+       */
+      created: string;
+      /** Created By */
+      created_by: string;
+      /**
+       * Expires
+       * Format: date-time
+       */
+      expires: string;
+      /** Uses */
+      uses: number;
+      /**
+       * Used
+       * @default 0
+       */
+      used: number;
+      /**
+       * Last Used
+       * @default null
+       */
+      last_used: string | null;
+    };
+    /**
+     * DownloadLinkMade
+     * @description A new link. ``url`` is shown only once.
+     */
+    DownloadLinkMade: {
+      /** Id */
+      id: number;
+      /** Bundle */
+      bundle: number;
+      subject_kind: components['schemas']['SubjectKind'];
+      /** Subject */
+      subject: string;
+      download: components['schemas']['DownloadQuery'];
+      /**
+       * Note
+       * @default
+       */
+      note: string;
+      /**
+       * Created
+       * Format: date-time
+       */
+      created: string;
+      /** Created By */
+      created_by: string;
+      /**
+       * Expires
+       * Format: date-time
+       */
+      expires: string;
+      /** Uses */
+      uses: number;
+      /**
+       * Used
+       * @default 0
+       */
+      used: number;
+      /**
+       * Last Used
+       * @default null
+       */
+      last_used: string | null;
+      /** Url */
+      url: string;
+    };
+    /**
+     * DownloadLinkStart
+     * @description A link to one download, for someone without a sign-in: for how many hours and uses; ``note``
+     *     is shown to whoever opens it.
+     */
+    DownloadLinkStart: {
+      /**
+       * @default {
+       *       "form": "tar.gz",
+       *       "database": "",
+       *       "table": [],
+       *       "contents": "",
+       *       "path": [],
+       *       "store": ""
+       *     }
+       */
+      download: components['schemas']['DownloadQuery'];
+      /**
+       * Hours
+       * @default 24
+       */
+      hours: number;
+      /**
+       * Uses
+       * @default 1
+       */
+      uses: number;
+      /**
+       * Note
+       * @default
+       */
+      note: string;
+    };
+    /**
+     * DownloadQuery
+     * @description A download of a bundle: its part, archive format and store.
+     */
+    DownloadQuery: {
+      /**
+       * Form
+       * @description sql: one database, or some of its tables, as one file
+       * @default tar.gz
+       * @enum {string}
+       */
+      form: 'tar.gz' | 'tar.zst' | 'zip' | 'sql';
+      /**
+       * Database
+       * @description with sql: this database
+       * @default
+       */
+      database: string;
+      /**
+       * Table
+       * @description with sql: only this table; may be repeated
+       * @default []
+       */
+      table: string[];
+      /**
+       * Contents
+       * @description only this kind of contents
+       * @default
+       * @enum {string}
+       */
+      contents: '' | 'files' | 'databases' | 'mail' | 'system' | 'notes';
+      /**
+       * Path
+       * @description only at or below this path; may be repeated
+       * @default []
+       */
+      path: string[];
+      /**
+       * Store
+       * @description the copy to read
+       * @default
+       */
+      store: string;
+    };
+    /**
      * DownloadReport
      * @description The omissions of a download: the number of missing or altered entries, and the
-     *     first of them.
+     *     first of them. ``sha256`` is the digest of the whole file, once all of it was sent.
      */
     DownloadReport: {
+      /**
+       * Sha256
+       * @default
+       */
+      sha256: string;
       /**
        * Omissions
        * @default 0
@@ -4958,6 +5179,18 @@ export interface components {
     Page_DatabaseTables_: {
       /** Items */
       items: components['schemas']['DatabaseTables'][];
+      /** Total */
+      total: number;
+      /**
+       * Next
+       * @default null
+       */
+      next: string | null;
+    };
+    /** Page[DownloadLink] */
+    Page_DownloadLink_: {
+      /** Items */
+      items: components['schemas']['DownloadLink'][];
       /** Total */
       total: number;
       /**
@@ -10196,10 +10429,108 @@ export interface operations {
       };
     };
   };
+  links_list: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_DownloadLink_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  links_make: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        bundle_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['DownloadLinkStart'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['DownloadLinkMade'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  links_remove: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        link_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   bundles_download: {
     parameters: {
       query?: {
-        form?: 'tar.gz' | 'tar.zst' | 'zip';
+        /** @description sql: one database, or some of its tables, as one file */
+        form?: 'tar.gz' | 'tar.zst' | 'zip' | 'sql';
+        /** @description with sql: this database */
+        database?: string;
+        /** @description with sql: only this table; may be repeated */
+        table?: string[];
         /** @description only this kind of contents */
         contents?: '' | 'files' | 'databases' | 'mail' | 'system' | 'notes';
         /** @description only at or below this path; may be repeated */

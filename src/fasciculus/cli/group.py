@@ -21,7 +21,19 @@ _ORDER = (
     *("search", "summary", "preview", "usage", "simulate", "retiring", "follow", "log", "text"),
     *("change", "verify", "repair", "repack", "catch-up", "copy", "move", "transfers", "seal"),
     *("import", "proposals", "accept", "dismiss", "claim", "pause", "resume", "paused"),
-    *("address", "changes", "revert", "download", "pin", "unpin", "acknowledge", "export"),
+    *(
+        "address",
+        "changes",
+        "revert",
+        "download",
+        "link",
+        "links",
+        "unlink",
+        "pin",
+        "unpin",
+        "acknowledge",
+        "export",
+    ),
     *("apply", "plan", "undo", "drop", "disconnect", "cancel", "remove"),
 )
 

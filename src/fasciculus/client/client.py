@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import uuid
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -250,22 +251,31 @@ class Client(
         paths: list[str] | None = None,
         store: str = "",
         form: str = "tar.gz",
+        database: str = "",
+        tables: list[str] | None = None,
         on_bytes: Callable[[int], None] = lambda count: None,
     ) -> tuple[int, models.DownloadReport]:
-        """Download a bundle, or part of it, as tar.gz, tar.zst or zip; returns the bytes and what
-        the archive lacks.
+        """Download a bundle, or part of it, as tar.gz, tar.zst or zip, or one ``database`` as sql;
+        returns the bytes, and what the archive lacks.
 
         The service checks every entry against its digest on the way and leaves out what is
         damaged; here the archive's own checksum, or its end, is checked. A lost connection is
         resumed. ``target`` appears only when it is whole."""
         params: list[tuple[str, str | int | float | bool | None]] = [
-            ("path", path) for path in paths or []
+            *(("path", path) for path in paths or []),
+            *(("table", table) for table in tables or []),
         ]
         params += [
-            (k, v) for k, v in (("contents", contents), ("store", store), ("form", form)) if v
+            (k, v)
+            for k, v in (
+                *(("contents", contents), ("store", store), ("form", form)),
+                ("database", database),
+            )
+            if v
         ]
         partial = target.with_name(target.name + ".part")
         check, have, tag, number = whole_check(form), 0, "", ""
+        digest = hashlib.sha256()
         try:
             with partial.open("wb") as sink:
                 for attempt in range(_RESUMES + 1):
@@ -286,6 +296,7 @@ class Client(
                             number = answer.headers.get("X-Download", "")
                             for chunk in answer.iter_raw():
                                 check.take(chunk)
+                                digest.update(chunk)
                                 sink.write(chunk)
                                 have += len(chunk)
                                 on_bytes(len(chunk))
@@ -298,10 +309,34 @@ class Client(
                             ) from error
             if not check.whole:
                 raise DownloadError("The download ended before its end.", "Start it again.")
+            report = self.downloads_show(number)
+            if report.sha256 and report.sha256 != digest.hexdigest():
+                raise DownloadError(
+                    "The download is damaged: its SHA-256 is another one.", "Start it again."
+                )
             partial.rename(target)
         finally:
             partial.unlink(missing_ok=True)
-        return have, self.downloads_show(number)
+        return have, report
+
+    def links_list(self) -> models.Page[models.DownloadLink]:
+        """Return the links to downloads that have not expired."""
+        return self._call("GET", "/links", models.Page[models.DownloadLink])
+
+    def links_make(self, bundle_id: int, link: models.DownloadLinkStart) -> models.DownloadLinkMade:
+        """Make a link to one download, for someone without a sign-in.
+
+        Raises ``RefusedError`` naming the field that cannot be used, ``NotFoundError`` if the
+        bundle is unknown.
+        """
+        return self._call("POST", f"/bundles/{bundle_id}/links", models.DownloadLinkMade, link)
+
+    def links_remove(self, link_id: int) -> None:
+        """Revoke a link to a download.
+
+        Raises ``NotFoundError`` if the number is unknown.
+        """
+        self._request("DELETE", f"/links/{link_id}")
 
     def downloads_show(self, download_id: str) -> models.DownloadReport:
         """Return what a download lacks.

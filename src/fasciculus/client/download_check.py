@@ -12,6 +12,7 @@ from .errors import DownloadError
 _GZIP = 31
 _ZIP_END = b"PK\x05\x06"
 _ZIP_TAIL = 22
+_SQL_END = b"-- The end of the dump.\n"
 
 
 class Check(Protocol):
@@ -73,6 +74,20 @@ class _Zip:
         self._tail = (self._tail + chunk)[-_ZIP_TAIL:]
 
 
+class _Sql:
+    """An SQL file ends with a comment."""
+
+    def __init__(self) -> None:
+        self._tail = b""
+
+    @property
+    def whole(self) -> bool:
+        return self._tail == _SQL_END
+
+    def take(self, chunk: bytes) -> None:
+        self._tail = (self._tail + chunk)[-len(_SQL_END) :]
+
+
 def whole_check(form: str) -> Check:
     """Return the check for a form of archive."""
     match form:
@@ -80,4 +95,6 @@ def whole_check(form: str) -> Check:
             return _Zstd()
         case "zip":
             return _Zip()
+        case "sql":
+            return _Sql()
     return _Gzip()

@@ -50,3 +50,9 @@ def format_first(items: Sequence[str], most: int, joint: str = "and") -> str:
 def format_count(count: int, one: str, many: str | None = None) -> str:
     """``1 copy``, ``3 copies``."""
     return f"{count:,} {one if count == 1 else many or one + 's'}"
+
+
+def format_file_name(*parts: str) -> str:
+    """Return parts as the name of a file, without characters that need quoting anywhere."""
+    whole = "-".join(part for part in parts if part)
+    return "".join(c if c.isascii() and (c.isalnum() or c in "._-") else "_" for c in whole)

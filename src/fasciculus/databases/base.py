@@ -169,7 +169,17 @@ class Exchange(Struct, kw_only=True):
     trusted: bool = False
 
 
-class Exchanging(Protocol):
+class SqlEngine(Protocol):
+    """What an engine adds whose dumps are SQL that its own client loads."""
+
+    def is_in_script(self, record: DatabaseRecord, member: str, tables: Collection[str]) -> bool:
+        """Return whether a member is part of the database, or of some tables, as one SQL file."""
+
+    def script_part(self, member: str, data: bytes, tables: Collection[str]) -> bytes:
+        """Return what of a member is part of that file."""
+
+
+class Exchanging(SqlEngine, Protocol):
     """The exchange of databases of a server in use. ``folder`` keeps what it needs for an undo.
 
     Every step looks at what is there, so that it may be repeated after an interruption.

@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING, Any
 _NAMES = {
     "auth": "Identity Password SignIn Token TokenMade TokenNew",
     "bundles.bundles": "Bundle BundleDetail BundleEntry BundleFiles ContentsInfo Copy DatabaseInfo "
-    "DatabaseTables DownloadReport EntrySearch FileVersion InstructionStep Instructions PieceInfo "
-    "Pin VersionedFile VersionsFound",
+    "DatabaseTables DownloadLink DownloadLinkMade DownloadLinkStart DownloadReport EntrySearch "
+    "FileVersion InstructionStep Instructions PieceInfo Pin VersionedFile VersionsFound",
     "bundles.entry_changes": "Changes",
     "inventory.discovery": "Applied Change CoverageRow Definitions ExcludedSize Folder Preview "
     "PreviewStart Proposed SizeCount Acceptance Accepted Unmatched",

@@ -167,7 +167,11 @@ class EntrySearchQuery(Model):
 class DownloadQuery(Model):
     """A download of a bundle: its part, archive format and store."""
 
-    form: Literal["tar.gz", "tar.zst", "zip"] = "tar.gz"
+    form: Literal["tar.gz", "tar.zst", "zip", "sql"] = Field(
+        default="tar.gz", description="sql: one database, or some of its tables, as one file"
+    )
+    database: str = Field(default="", description="with sql: this database")
+    table: list[str] = Field(default=[], description="with sql: only this table; may be repeated")
     contents: ContentsFilter = Field(default="", description="only this kind of contents")
     path: list[str] = Field(default=[], description="only at or below this path; may be repeated")
     store: str = Field(default="", description="the copy to read")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import secrets
 import threading
 from collections import OrderedDict
@@ -76,11 +77,17 @@ class Download:
         self._head: list[bytes] = []
         self._skip = 0
         self._is_open = True
+        self._digest = hashlib.sha256()
+        self._is_whole = False
         self.omissions = Omissions()
 
     def report(self) -> DownloadReport:
         """Return what the download left out."""
-        return DownloadReport(omissions=self.omissions.count, named=self.omissions.lines[:_NAMED])
+        return DownloadReport(
+            sha256=self._digest.hexdigest() if self._is_whole else "",
+            omissions=self.omissions.count,
+            named=self.omissions.lines[:_NAMED],
+        )
 
     def prepare(self, start: int) -> None:
         """Pass over the first bytes and make the beginning of the rest. Errors at the start are
@@ -101,12 +108,14 @@ class Download:
 
     def _taken(self) -> Iterator[bytes]:
         for chunk in self._bytes():
+            self._digest.update(chunk)
             if self._skip >= len(chunk):
                 self._skip -= len(chunk)
                 continue
             # Done before yielding the chunk, since a reader may take only the first.
             wanted, self._skip = chunk[self._skip :], 0
             yield wanted
+        self._is_whole = True
         self.omissions = self._stream.result or Omissions()
         if self.omissions.damaged:
             self._on_damage()

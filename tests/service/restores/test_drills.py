@@ -96,7 +96,7 @@ def test_rows_that_do_not_come_back_fail_the_drill(
     with running.client() as client:
         found = client.hosts_show("reed-1").model_dump()
         new = HostInput(**{key: found[key] for key in HostInput.model_fields if key in found})
-        new.servers[0].user = "clerk"
+        new.servers = [new.servers[0].model_copy(update={"user": "clerk"})]
         client.hosts_change("reed-1", new)
         found = drilled(client)
     assert found.outcome == "failed" and "shop" in found.error

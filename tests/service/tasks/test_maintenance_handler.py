@@ -38,6 +38,9 @@ class Reports:
     def maintenance(self, db: Any, number: Any) -> None:
         self.told.append((number, maintenance.task(db, number).state))
 
+    def restore(self, db: Any, row: Any) -> None:
+        raise AssertionError("maintenance reports no restore")
+
 
 @pytest.fixture
 def handler(heronmere: SampleRecords) -> Any:

@@ -10,6 +10,7 @@ from typing import Annotated, Literal
 import typer
 
 from ... import models
+from ...core.formatting import format_file_name
 from .. import output
 from ..moments import parse_day
 from ..output import moment, size
@@ -369,6 +370,80 @@ def _bundle_words(number: int, at: datetime) -> str:
 
 
 @app.command()
+def link(
+    bundle: BundleText,
+    contents: Annotated[str, typer.Option(help="Only this kind.")] = "",
+    path: Annotated[
+        list[str] | None, typer.Option(help="Only at or below this path; may be repeated.")
+    ] = None,
+    form: Annotated[
+        Literal["tar.gz", "tar.zst", "zip"] | None,
+        typer.Option("--as", help="Archive format; zip by default.", show_default=False),
+    ] = None,
+    database: Annotated[str, typer.Option(help="One database, as one SQL file.")] = "",
+    table: Annotated[
+        list[str] | None,
+        typer.Option(help="With --database: only this table; may be repeated."),
+    ] = None,
+    hours: Annotated[int, typer.Option(help="Hours until it expires.")] = 24,
+    uses: Annotated[int, typer.Option(help="How often it may be used.")] = 1,
+    note: Annotated[str, typer.Option(help="Shown to whoever opens it.")] = "",
+    at: At = None,
+    as_json: AsJson = False,
+) -> None:
+    """Make a link to one download, for someone without a sign-in. It is shown only once."""
+    wanted = {
+        "contents": contents,
+        "path": path or [],
+        "form": "sql" if database else form or "zip",
+        "database": database,
+        "table": table or [],
+    }
+    with service({"download.database": "--database", "download.table": "--table"}) as client:
+        number = chosen_bundle(client, bundle, at, contents, "")
+        start = models.DownloadLinkStart.model_validate(
+            {"download": wanted, "hours": hours, "uses": uses, "note": note}
+        )
+        made = client.links_make(number, start)
+    until = f"until {moment(made.expires)}, {output.count(made.uses, 'use')}"
+    output.done(
+        made, f"{made.url}\nLink {made.id}: {until}. Anyone who has it can use it.", as_json
+    )
+
+
+@app.command()
+def links(as_json: AsJson = False) -> None:
+    """List the links to downloads that have not expired."""
+    with service() as client:
+        found = client.links_list().items
+    if as_json:
+        return output.show_json(found)
+    columns: list[output.Column] = [
+        ("LINK", lambda row: row.id),
+        ("SUBJECT", lambda row: row.subject),
+        ("BUNDLE", lambda row: row.bundle),
+        ("WHAT", lambda row: row.download.database or " ".join(row.download.path) or "everything"),
+        ("EXPIRES", lambda row: moment(row.expires)),
+        ("USED", lambda row: f"{row.used} of {row.uses}"),
+        ("MADE BY", lambda row: row.created_by),
+        ("NOTE", lambda row: row.note),
+    ]
+    output.show_table(found, columns, "No link.", right=["LINK", "BUNDLE"])
+    return None
+
+
+@app.command()
+def unlink(
+    number: Annotated[int, typer.Argument(help="The link's number.", show_default=False)],
+    as_json: AsJson = False,
+) -> None:
+    """Revoke a link to a download."""
+    with service() as client:
+        client.links_remove(number)
+    output.done({"id": number}, f"Link {number} is revoked.", as_json)
+
+
+@app.command()
 def download(
     bundle: BundleText,
     target: Annotated[
@@ -380,22 +455,45 @@ def download(
     ] = None,
     store: Annotated[str, typer.Option(help="The copy to read.")] = "",
     form: Annotated[
-        Literal["tar.gz", "tar.zst", "zip"], typer.Option("--as", help="Archive format.")
-    ] = "tar.gz",
+        Literal["tar.gz", "tar.zst", "zip"] | None,
+        typer.Option("--as", help="Archive format; tar.gz by default.", show_default=False),
+    ] = None,
+    database: Annotated[str, typer.Option(help="One database of a server, as one SQL file.")] = "",
+    table: Annotated[
+        list[str] | None,
+        typer.Option(help="With --database: only this table; may be repeated."),
+    ] = None,
     at: At = None,
     as_json: AsJson = False,
 ) -> None:
-    """Download a bundle, or part of it, as one archive."""
+    """Download a bundle, or part of it, as one archive, or a database as one SQL file."""
+    if form and database:
+        raise output.wrong("A database is downloaded as SQL.", "Leave --as out.", "--as")
+    if table and not database:
+        raise output.wrong("Tables need their database.", "Name it with --database.", "--table")
     with service() as client:
         number = chosen_bundle(client, bundle, at, contents, store)
         found = client.bundles_show(number)
-        target = target or Path(f"{found.subject}-{found.name}.{form}")
+        kind = form or ("sql" if database else "tar.gz")
+        name = format_file_name(found.subject, database, *(table or []), found.name)
+        target = target or Path(f"{name}.{kind}")
         if target.exists():
             raise output.wrong(f"{target} exists already.", "Name another file with --to.")
-        length, report = client.bundles_download(number, target, contents, path, store, form)
-    whole = {"file": str(target), "bytes": length, "omissions": report.omissions}
+        length, report = client.bundles_download(
+            number, target, contents, path, store, kind, database, table
+        )
+    whole = {
+        "file": str(target),
+        "bytes": length,
+        "sha256": report.sha256,
+        "omissions": report.omissions,
+    }
     if not report.omissions:
-        output.done(whole, f"{target}: {size(length)}, whole and checked.", as_json)
+        output.done(
+            whole,
+            f"{target}: {size(length)}, whole and checked.\nSHA-256: {report.sha256}",
+            as_json,
+        )
         return
     lacks = output.count(report.omissions, "entry is", "entries are")
     said = f"{target}: {size(length)}. {lacks} missing or altered:"

@@ -15,6 +15,7 @@ from pathlib import Path
 
 from ...core.bundle.entry import Entry
 from ...core.bundle.manifest import DatabaseRecord
+from ...core.dump.mariadb import script
 from ...core.dump.mariadb.dialect import USERS
 from ...core.dump.mariadb.literals import quote_name
 from ...core.dump.mariadb.references import corrections
@@ -38,6 +39,14 @@ _WAIT = 120
 
 class MariaDbExchange:
     """The exchange of databases on a MariaDB or MySQL server."""
+
+    def is_in_script(self, record: DatabaseRecord, member: str, tables: Collection[str]) -> bool:
+        """Return whether a member is part of the database, or of some tables, as one SQL file."""
+        return script.is_in_script(member, tables, record.shortened)
+
+    def script_part(self, member: str, data: bytes, tables: Collection[str]) -> bytes:
+        """Return what of a member is part of that file."""
+        return script.script_part(member, data, tables)
 
     def present(self, access: DatabaseAccess, name: str) -> list[DatabaseTable] | None:
         """Return the present tables with their rows and bytes; None if there is no database."""

@@ -9,6 +9,7 @@ from pydantic import Field, field_validator
 from ...core.contents import Contents
 from ...core.subject import SubjectKind
 from ..model import Model
+from ..queries import DownloadQuery
 from .entry_changes import Changes
 
 
@@ -165,6 +166,40 @@ class EntrySearch(Model):
     more: bool
 
 
+class DownloadLinkStart(Model):
+    """A link to one download, for someone without a sign-in: for how many hours and uses; ``note``
+    is shown to whoever opens it.
+    """
+
+    download: DownloadQuery = DownloadQuery()
+    hours: int = Field(default=24, ge=1, le=24 * 30)
+    uses: int = Field(default=1, ge=1, le=100)
+    note: str = Field(default="", max_length=200)
+
+
+class DownloadLink(Model):
+    """A link to a download, without its secret, and how often it was used."""
+
+    id: int
+    bundle: int
+    subject_kind: SubjectKind
+    subject: str
+    download: DownloadQuery
+    note: str = ""
+    created: datetime
+    created_by: str
+    expires: datetime
+    uses: int
+    used: int = 0
+    last_used: datetime | None = None
+
+
+class DownloadLinkMade(DownloadLink):
+    """A new link. ``url`` is shown only once."""
+
+    url: str
+
+
 class FileVersion(Model):
     """One state of a file: its size, its BLAKE3 digest or link target, when it was changed, in
     seconds since 1970, and the first and last bundle that have it.
@@ -226,8 +261,9 @@ class Instructions(Model):
 
 class DownloadReport(Model):
     """The omissions of a download: the number of missing or altered entries, and the
-    first of them.
+    first of them. ``sha256`` is the digest of the whole file, once all of it was sent.
     """
 
+    sha256: str = ""
     omissions: int = 0
     named: list[str] = []

@@ -1,7 +1,7 @@
 """The handlers of the API, one module a family. Importing them registers their operations."""
 
 from . import definitions, keys, maintenance, overview, reference, runs, search, sign_in, stores
-from .bundles import bundles, downloads, drills, restores
+from .bundles import bundles, download_links, downloads, drills, restores
 from .inventory import accounts, discovery, hosts
 from .jobs import calendar, changes, job_plans, jobs, pauses, start_addresses
 from .messages import alerts, channels, messages, reports, templates
@@ -15,6 +15,7 @@ __all__ = [
     "channels",
     "definitions",
     "discovery",
+    "download_links",
     "downloads",
     "drills",
     "hosts",

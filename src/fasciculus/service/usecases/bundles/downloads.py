@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ....bundles import archives
 from ....bundles.archives import ArchiveFormat
 from ....core.bundle.entry import to_bytes
-from ....core.errors import MissingError
+from ....core.errors import MissingError, SettingError
+from ....core.formatting import format_file_name
 from ....models import Bundle, DownloadReport
 from ....models.queries import DownloadQuery
 from ....records.bundles import bundles
@@ -39,15 +40,20 @@ def bundles_download(caller: Caller, bundle_id: int, query: DownloadQuery) -> Ar
     """Return a bundle, or part of it, as one archive."""
     bundle = bundles.bundle(caller.reader, bundle_id, caller.scope)
     kind, paths = query.contents, [to_bytes(path) for path in query.path]
+    if query.form == "sql" and not query.database:
+        raise SettingError("Nothing says which database.", "Name it.", field="database")
     form = archives.archive_format(query.form)
     listing = bundles.listing_digest(caller.reader, bundle_id)
     about = f"{listing} {kind} {paths}{form.suffix}"
+    if query.form == "sql":
+        about += f" {query.database} {query.table}"
     tag = hashlib.sha256(about.encode()).hexdigest()[:32]
 
     def begin(start: int) -> Download:
         return _begun(caller, bundle, query, paths, start)
 
-    return Archive(f"{bundle.subject}-{bundle.name}{form.suffix}", form, tag, begin)
+    name = format_file_name(bundle.subject, query.database, *query.table, bundle.name)
+    return Archive(name + form.suffix, form, tag, begin)
 
 
 def _begun(
@@ -56,6 +62,7 @@ def _begun(
     store = chosen_copy(bundle, query.store)
     contents: list[str] = [query.contents] if query.contents else []
     wanted = export_of(caller, bundle, store, contents, paths, query.form)
+    wanted = replace(wanted, database=query.database, tables=tuple(query.table))
     download = caller.service.downloads.begin(
         wanted.subject,
         OutsideStream(write_export, wanted),

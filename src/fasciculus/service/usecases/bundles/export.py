@@ -11,10 +11,13 @@ from ....bundles import archives
 from ....bundles.files import fetch_listing, is_listing_of
 from ....bundles.omissions import Omissions
 from ....bundles.recorded_copies import RecordedCopies
+from ....bundles.sql_export import SqlScript, sql_stream
 from ....bundles.tar_export import ExportSelection
 from ....contracts.orders import StoreOrder
+from ....core.bundle.manifest import Manifest
 from ....core.errors import SettingError
 from ....core.subject import Subject
+from ....databases import ENGINES
 from ....stores import open_store
 from ....stores.base import Store, connected
 
@@ -37,6 +40,8 @@ class Export:
     paths: list[bytes]
     form: str
     spool: Path
+    database: str = ""
+    tables: tuple[str, ...] = ()
 
 
 def write_export(write: Callable[[bytes], None], export: Export) -> Omissions:
@@ -45,24 +50,55 @@ def write_export(write: Callable[[bytes], None], export: Export) -> Omissions:
     Raises ``SettingError`` for a selection of nothing: an empty archive says nothing.
     """
     with connected(open_store(export.order.spec())) as store:
+        recorded = RecordedCopies(export.order.recorded, export.subject, export.order.key)
+        manifest = recorded.manifest(store, export.bundle)
+        is_sql = export.form == "sql"
         wanted = ExportSelection(
             store,
             export.subject,
-            _listing(export, store),
-            export.contents,
+            _listing(export, store, manifest),
+            ["databases"] if is_sql else export.contents,
             export.paths,
             export.spool,
         )
-        _check_matched(wanted)
-        for chunk in archives.archive_format(export.form).make(wanted):
+        if is_sql:
+            stream = sql_stream(wanted, _script(export, manifest))
+        else:
+            _check_matched(wanted)
+            stream = archives.archive_format(export.form).make(wanted)
+        for chunk in stream:
             write(chunk)
         return wanted.omissions
 
 
-def _listing(export: Export, store: Store) -> Path:
+def _script(export: Export, manifest: Manifest) -> SqlScript:
+    """Return how a database becomes one SQL file. Raises ``SettingError`` for one that cannot."""
+    known = {d.name: d for d in manifest.databases if ENGINES.get(d.engine).exchanging}
+    record = known.get(export.database)
+    if record is None:
+        raise SettingError(
+            f"The bundle holds no database “{export.database}” of a server.",
+            f"It holds: {', '.join(known) or 'none'}.",
+            field="database",
+        )
+    for table in export.tables:
+        if table not in record.tables:
+            raise SettingError(
+                f"The bundle holds no rows of a table “{table}” of {record.name}.",
+                f"It holds: {', '.join(sorted(record.tables)[:20]) or 'none'}.",
+                field="table",
+            )
+    engine = ENGINES.get(record.engine).exchanging
+    assert engine is not None
+    return SqlScript(
+        record.folder,
+        lambda member: engine.is_in_script(record, member, export.tables),
+        lambda member, data: engine.script_part(member, data, export.tables),
+    )
+
+
+def _listing(export: Export, store: Store, manifest: Manifest) -> Path:
     """Return the listing that says where the bytes of this copy are."""
-    recorded = RecordedCopies(export.order.recorded, export.subject, export.order.key)
-    manifest = recorded.manifest(store, export.bundle)
     for path in (export.listing, export.own):
         if path == export.listing and export.known != manifest.listing_sha256:
             continue

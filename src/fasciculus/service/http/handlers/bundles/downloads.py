@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-import re
-
-from flask import Response, request
+from flask import Response
 
 from .....core.permissions import Permission
-from .....models import DownloadReport, ProblemType
+from .....models import DownloadReport
 from .....models.queries import DownloadQuery
-from ....downloads import HEADER
 from ....usecases.bundles import downloads
 from ...operations import operation
-from ...problems import problem
 from ...request import caller
+from ...transfer import range_problem, range_start, sent
 
 
 @operation(
@@ -27,32 +24,8 @@ from ...request import caller
 )
 def bundles_download(bundle_id: int, query: DownloadQuery) -> Response:
     archive = downloads.bundles_download(caller(), bundle_id, query)
-    start = _range_start(archive.tag)
-    if start is None:
-        return problem(
-            ProblemType.RANGE_NOT_SUPPORTED,
-            "Only ranges of the form “bytes=N-” can be given.",
-            hint="Ask for the whole, or from a byte on.",
-        )
-    download = archive.begin(start)
-    headers = {
-        "ETag": f'"{archive.tag}"',
-        HEADER: download.number,
-        "Accept-Ranges": "bytes",
-        "Content-Disposition": f'attachment; filename="{archive.name}"',
-    }
-    if start:
-        headers["Content-Range"] = f"bytes {start}-/*"
-    return Response(download, 206 if start else 200, mimetype=archive.format.media, headers=headers)
-
-
-def _range_start(tag: str) -> int | None:
-    """Return where a resumed download continues: the same bundle always has the same bytes."""
-    asked = request.headers.get("Range")
-    if not asked or request.headers.get("If-Range", f'"{tag}"') != f'"{tag}"':
-        return 0
-    match = re.fullmatch(r"bytes=(\d+)-", asked.strip())
-    return int(match[1]) if match else None
+    start = range_start(archive.tag)
+    return range_problem() if start is None else sent(archive, start)
 
 
 @operation(
