@@ -41,6 +41,7 @@ export const newHost = (): Fields<'HostInput'> => ({
   },
   system: [],
   account_system: [],
+  system_refresh: [],
   hold_flag: '',
   discovery: {
     homes: [],

@@ -3484,6 +3484,11 @@ export interface components {
        */
       account_system: string[];
       /**
+       * System Refresh
+       * @default []
+       */
+      system_refresh: string[];
+      /**
        * Hold Flag
        * @default
        */
@@ -3570,6 +3575,11 @@ export interface components {
        */
       account_system: string[];
       /**
+       * System Refresh
+       * @default []
+       */
+      system_refresh: string[];
+      /**
        * Hold Flag
        * @default
        */
@@ -3641,6 +3651,11 @@ export interface components {
        * @default []
        */
       account_system: string[];
+      /**
+       * System Refresh
+       * @default []
+       */
+      system_refresh: string[];
       /**
        * Hold Flag
        * @default
@@ -3785,7 +3800,8 @@ export interface components {
        * @default [
        *       "files",
        *       "databases",
-       *       "mail"
+       *       "mail",
+       *       "system"
        *     ]
        */
       contents: components['schemas']['Contents'][];
@@ -4083,7 +4099,8 @@ export interface components {
        * @default [
        *       "files",
        *       "databases",
-       *       "mail"
+       *       "mail",
+       *       "system"
        *     ]
        */
       contents: components['schemas']['Contents'][];
@@ -4313,7 +4330,8 @@ export interface components {
        * @default [
        *       "files",
        *       "databases",
-       *       "mail"
+       *       "mail",
+       *       "system"
        *     ]
        */
       contents: components['schemas']['Contents'][];
@@ -5945,6 +5963,16 @@ export interface components {
        */
       full_layout: boolean;
       /**
+       * Whole Account
+       * @default false
+       */
+      whole_account: boolean;
+      /**
+       * Web Address
+       * @default
+       */
+      web_address: string;
+      /**
        * Mail Domains
        * @default []
        */
@@ -6152,6 +6180,18 @@ export interface components {
        * @default false
        */
       plan_only: boolean;
+      /**
+       * Whole Account
+       * @description with in_place, for a lost account: create its user, bring mail and missing system settings back too, and ask each of its sites for a page
+       * @default false
+       */
+      whole_account: boolean;
+      /**
+       * Web Address
+       * @description with whole_account: where the web server answers, such as 192.0.2.7:80; the host's address by default
+       * @default
+       */
+      web_address: string;
       /**
        * Resume
        * @description continue an interrupted restore into that folder

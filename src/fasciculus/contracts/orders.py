@@ -328,6 +328,21 @@ class DrillOptions(OrderData, kw_only=True):
     only_clear: bool = False
 
 
+class LostAccountOrder(OrderData, kw_only=True):
+    """What brings a whole account back, besides its home and databases.
+
+    ``user`` is its system user, created if it does not exist; ``system`` are the patterns of
+    settings that may come back, ``refresh`` the commands to run afterwards, ``sites`` those that
+    are asked for a page at ``web_address``, a name or address with a port.
+    """
+
+    user: str
+    system: list[str] = []
+    refresh: list[str] = []
+    sites: list[str] = []
+    web_address: str = "127.0.0.1:80"
+
+
 class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     """Bring a bundle, or part of it, back into an empty folder and named databases."""
 
@@ -357,6 +372,8 @@ class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     in_place: InPlaceOrder | None = None
     #: Restore into a scratch place, compare, and remove everything again.
     drill: DrillOptions | None = None
+    #: With ``in_place``: bring everything else of the account back too.
+    lost_account: LostAccountOrder | None = None
     spool: Artifact
 
 

@@ -6,6 +6,7 @@ checked them, and need not wait for what it does not use.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
 from typing import Annotated, Any, Final
 
@@ -68,6 +69,14 @@ def _pattern(value: str) -> str:
     from ..core.file_filters import check_pattern
 
     return check_pattern(value)
+
+
+def web_place(value: str) -> str:
+    """Return an address with a port, or nothing."""
+    text = value.strip()
+    if text and not re.fullmatch(r"(?:[A-Za-z0-9.-]+|\[[0-9A-Fa-f:]+\]):\d{1,5}", text):
+        raise ValueError("write an address and a port, such as 192.0.2.7:80")
+    return text
 
 
 def mail_address(value: str) -> str:

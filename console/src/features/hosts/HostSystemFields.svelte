@@ -34,6 +34,18 @@
         placeholder={'/var/spool/cron/crontabs/{account}'}
       />
     </FormField>
+    <FormField
+      label="Commands after restoring an account’s settings"
+      id="system-refresh"
+      hint="One per line."
+      wrong={problem?.at('system_refresh')}
+    >
+      <LinesField
+        id="system-refresh"
+        bind:value={host.system_refresh}
+        placeholder="systemctl reload nginx"
+      />
+    </FormField>
   </div>
   <FormField
     label="Hold page: flag file of a site"

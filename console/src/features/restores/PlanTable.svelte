@@ -29,6 +29,8 @@
     void [restore, action];
     load(null);
   });
+  // What is no file of the account says what it is.
+  const OTHERS = ['table', 'user', 'setting', 'mail'];
 </script>
 
 <div class="mb-2 flex items-center gap-3">
@@ -60,7 +62,7 @@
             ><span aria-hidden="true">{MARKS[row.action]}</span>
             {row.action}</td
           ><td class="wrap-anywhere"
-            >{row.type === 'table' ? 'table ' : ''}{row.path || '.'}{row.type === 'dir'
+            >{OTHERS.includes(row.type) ? `${row.type} ` : ''}{row.path || '.'}{row.type === 'dir'
               ? '/'
               : ''}</td
           ><td class="num">{row.bytes ? size(row.bytes) : ''}</td><td class="num"

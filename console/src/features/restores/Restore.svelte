@@ -52,7 +52,8 @@
     const { in_place, special_modes, owners } = row!;
     await action.run(async () => {
       const chosen = { contents, paths, databases, tables };
-      const options = { store, ...chosen, in_place, special_modes, owners };
+      const whole = { whole_account: row!.whole_account, web_address: row!.web_address };
+      const options = { store, ...chosen, ...whole, in_place, special_modes, owners };
       push(`/restores/${(await restoresStart({ bundle: bundle_id!, ...options })).id}`);
     });
   }

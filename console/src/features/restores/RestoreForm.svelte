@@ -25,6 +25,7 @@
     remove_extra: false,
     compare_contents: false,
   });
+  let wholeAccount = $state(false);
   let target = $state('');
   let store = $state('');
   let identity = $state('');
@@ -41,9 +42,9 @@
   });
   const onServers = $derived(bundle.databases.filter((d) => !d.origin).map((d) => d.name));
   let kinds = $derived(part ? [part.kind] : Object.keys(bundle.contents));
-  const IN_PLACE = ['files', 'databases'];
+  const inPlace = (kind: string) => ['files', 'databases'].includes(kind);
   const offered = $derived(
-    Object.keys(bundle.contents).filter((k) => where === 'folder' || IN_PLACE.includes(k)),
+    Object.keys(bundle.contents).filter((k) => where === 'folder' || inPlace(k)),
   );
   const badTarget = $derived(
     target && !target.startsWith('/') ? 'Write an absolute folder, from the first slash on.' : '',
@@ -75,9 +76,10 @@
           bundle: bundle.id,
           store,
           identity,
-          contents: part ? [part.kind] : kinds.filter((k) => IN_PLACE.includes(k)),
+          contents: part ? [part.kind] : wholeAccount ? [] : kinds.filter((k) => inPlace(k)),
           paths: part ? [part.path] : [],
           in_place: $state.snapshot(options),
+          whole_account: wholeAccount,
           plan_only: true,
         });
         return push(`/restores/${plan.id}`);
@@ -117,7 +119,12 @@
     >
   </fieldset>
   <div class="grid gap-x-5 sm:grid-cols-2">
-    {#if where === 'place'}<InPlaceFields bind:options />{:else}
+    {#if where === 'place'}<InPlaceFields bind:options />
+      {#if bundle.subject_kind === 'account' && !part}
+        <Checkbox class="mb-3 sm:col-span-2" bind:checked={wholeAccount}
+          >Lost account: also create its user, restore mail and missing system settings</Checkbox
+        >
+      {/if}{:else}
       <FormField
         label="Target folder on the service’s machine (empty or new)"
         id="target"

@@ -67,6 +67,22 @@ def restore(
             help="With --in-place: compare contents instead of sizes and times.",
         ),
     ] = False,
+    whole_account: Annotated[
+        bool,
+        typer.Option(
+            "--whole-account",
+            help="With --in-place, for a lost account: create its user, bring mail and missing "
+            "system settings back too, and ask its sites.",
+        ),
+    ] = False,
+    web_address: Annotated[
+        str,
+        typer.Option(
+            help="With --whole-account: where the web server answers; the host's address by "
+            "default.",
+            metavar="ADDRESS:PORT",
+        ),
+    ] = "",
     to: Annotated[str, typer.Option(help="An empty or new folder on the service's machine.")] = "",
     contents: Annotated[
         str, typer.Option(help="Only these kinds: files, databases, mail.", metavar="KIND,KIND")
@@ -153,6 +169,8 @@ def restore(
             if in_place
             else None,
             plan_only=plan,
+            whole_account=whole_account,
+            web_address=web_address,
             target=os.path.abspath(to) if to else "",
             store=store,
             contents=kinds,

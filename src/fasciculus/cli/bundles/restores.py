@@ -149,7 +149,8 @@ _COLUMNS: list[output.Column] = [
 
 
 def _path(row: models.RestorePlanLine) -> str:
-    before = "table " if row.type == "table" else ""
+    # What is no file of the account says what it is.
+    before = f"{row.type} " if row.type in ("table", "user", "setting", "mail") else ""
     return f"{before}{row.path or '.'}{'/' if row.type == 'dir' else ''}"
 
 

@@ -67,6 +67,14 @@ AccountSystem = Annotated[
         rich_help_panel=_SYSTEM_GROUP,
     ),
 ]
+SystemRefresh = Annotated[
+    list[str] | None,
+    typer.Option(
+        help="Command after an account's settings were restored, such as “systemctl reload nginx”; "
+        "may be repeated.",
+        rich_help_panel=_SYSTEM_GROUP,
+    ),
+]
 HoldFlag = Annotated[
     str | None,
     typer.Option(
@@ -182,7 +190,7 @@ def host_of(
         _set_server(fields["servers"], engine, options.settings(given))
         for key, value in options.secrets(given).items():
             secrets[f"{engine}_{key}"] = value
-    for key in ("max_concurrent", "system", "account_system", "hold_flag"):
+    for key in ("max_concurrent", "system", "account_system", "system_refresh", "hold_flag"):
         if o[key] is not None:
             fields[key] = o[key]
     _set(fields, "mail", {key: o[option] for key, option in _MAIL.items()})
@@ -236,6 +244,7 @@ def shared(
     refresh: Refresh = None,
     system: System = None,
     account_system: AccountSystem = None,
+    system_refresh: SystemRefresh = None,
     hold_flag: HoldFlag = None,
     homes: Homes = None,
     roots: Roots = None,

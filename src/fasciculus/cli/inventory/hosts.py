@@ -71,6 +71,7 @@ def show(name: HostName, as_json: AsJson = False) -> None:
         ("after restoring mail", "\n".join(mail.refresh)),
         ("system settings", "\n".join(host.system)),
         ("of an account", "\n".join(host.account_system)),
+        ("after restoring them", "\n".join(host.system_refresh)),
         ("hold flag", host.hold_flag),
         ("homes are", "\n".join(discovery.homes)),
         ("document roots are", "\n".join(discovery.sites)),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Annotated
 
 from pydantic import Field
 
@@ -11,7 +12,7 @@ from ...core.restore.restore_kind import RestoreKind, SetAside
 from ...core.subject import SubjectKind
 from ..jobs.timetable import Timetable, Zone
 from ..model import Model, RenamedFields
-from ..texts import OptionalPath
+from ..texts import OptionalPath, checked, web_place
 
 
 class InPlace(Model):
@@ -120,6 +121,16 @@ class RestoreStart(RenamedFields):
     )
     in_place: InPlace | None = None
     plan_only: bool = False
+    whole_account: bool = Field(
+        default=False,
+        description="with in_place, for a lost account: create its user, bring mail and missing "
+        "system settings back too, and ask each of its sites for a page",
+    )
+    web_address: Annotated[str, checked(web_place)] = Field(
+        default="",
+        description="with whole_account: where the web server answers, such as 192.0.2.7:80; the "
+        "host's address by default",
+    )
     resume: bool = Field(
         default=False, description="continue an interrupted restore into that folder"
     )
@@ -169,6 +180,8 @@ class Restore(Model):
     databases: dict[str, str]
     tables: dict[str, list[str]] = {}
     full_layout: bool = False
+    whole_account: bool = False
+    web_address: str = ""
     mail_domains: list[str] = []
     resume: bool = False
     special_modes: bool = False

@@ -128,6 +128,8 @@ class HostFields(RenamedFields):
     mail: MailFiles = MailFiles()
     system: list[AbsolutePath] = []
     account_system: list[AbsolutePath] = []
+    #: Commands to run after an account's settings were restored, such as “systemctl reload nginx”.
+    system_refresh: list[str] = []
     hold_flag: Annotated[str, checked(_flag)] = ""
     discovery: DiscoveryRules = DiscoveryRules()
 

@@ -134,7 +134,12 @@ class JobInput(RenamedFields):
     subjects: Literal["accounts", "sites", "hosts"] = "accounts"
     choice: Literal["all", "listed", "all_but"] = "all"
     names: list[Selector] = []
-    contents: list[Contents] = [Contents.FILES, Contents.DATABASES, Contents.MAIL]
+    contents: list[Contents] = [
+        Contents.FILES,
+        Contents.DATABASES,
+        Contents.MAIL,
+        Contents.SYSTEM,
+    ]
     messages: bool = False
     rules: Rules = Rules()
     databases: Databases = Databases()

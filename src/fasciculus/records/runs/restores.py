@@ -38,8 +38,10 @@ def add(
     row = db.execute(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
         "paths, databases, mail_domains, resume, special_modes, owners, state, started_by, "
-        "created, idempotency_key, identity, kind, in_place, side, tables, full_layout) "
-        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "created, idempotency_key, identity, kind, in_place, side, tables, full_layout, "
+        "whole_account, web_address) "
+        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "
+        "?)",
         (
             bundle.id,
             bundle.name,
@@ -63,6 +65,8 @@ def add(
             f"restore-{secrets.token_hex(8)}" if start.in_place else "",
             json.dumps(start.tables),
             start.full_layout,
+            start.whole_account,
+            start.web_address,
         ),
     )
     return int(row.lastrowid or 0)

@@ -13,6 +13,7 @@ from ....contracts.orders import (
     DrillOptions,
     HostOrder,
     InPlaceOrder,
+    LostAccountOrder,
     RestoreOrder,
     SideOrder,
     SubjectOrder,
@@ -53,9 +54,10 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
     host, mail = HostOrder(), None
     if host_name:
         host = host_order(sources, host_name)
-        if restore.mail_domains:
-            saved = inventory.host(sources.db, sources.cipher, host_name)
-            mail = mail_order(saved, restore.mail_domains, True)
+        saved = inventory.host(sources.db, sources.cipher, host_name)
+        domains = restore.mail_domains or _all_domains(sources, restore)
+        if domains:
+            mail = mail_order(saved, domains, True)
     elif restore.mail_domains:
         raise SettingError(
             f"{restore.subject} is on no host any more.",
@@ -85,6 +87,7 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
         owners=restore.owners,
         mail=mail,
         in_place=_in_place(sources, restore, found),
+        lost_account=_lost_account(sources, restore, found),
         drill=_drill(sources, restore, host_name) if restore.kind == RestoreKind.DRILL else None,
         host=host,
         spool=spool(sources.config, f"restore-{restore.id}"),
@@ -139,6 +142,32 @@ def _drill(sources: OrderInputs, restore: Restore, host: str | None) -> DrillOpt
     side = restores.side(sources.db, restore.id)
     prefix = EXCHANGE_PREFIX + side.replace("-", "_")
     return DrillOptions(prefix=prefix, databases=databases)
+
+
+def _all_domains(sources: OrderInputs, restore: Restore) -> list[str]:
+    """Return the mail domains of an account that comes back whole."""
+    if not restore.whole_account:
+        return []
+    bundle = bundles.bundle(sources.db, restore.bundle_id) if restore.bundle_id else None
+    if bundle is None or Contents.MAIL not in bundle.contents:
+        return []
+    return inventory.account(sources.db, restore.subject).mail_domains
+
+
+def _lost_account(
+    sources: OrderInputs, restore: Restore, found: FoundSubject | None
+) -> LostAccountOrder | None:
+    if not restore.whole_account or found is None or found.account is None:
+        return None
+    host, account = found.host, found.account
+    address = str(getattr(host.connection, "address", "") or "127.0.0.1")
+    return LostAccountOrder(
+        user=account.name,
+        system=[pattern.replace("{account}", account.name) for pattern in host.account_system],
+        refresh=host.system_refresh,
+        sites=[site.name for site in account.sites],
+        web_address=restore.web_address or f"{address}:80",
+    )
 
 
 def clear_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:

@@ -127,6 +127,10 @@ def _check_target(caller: Caller, body: RestoreStart, bundle: BundleDetail) -> N
     if body.in_place is not None:
         _check_in_place(caller, body, bundle)
         return
+    if body.whole_account:
+        raise SettingError(
+            "A whole account comes back in place.", "Add --in-place.", field="whole_account"
+        )
     if body.plan_only:
         raise SettingError(
             "Only a restore in place has a plan.", "Add --in-place.", field="plan_only"
@@ -183,6 +187,16 @@ def _check_in_place(caller: Caller, body: RestoreStart, bundle: BundleDetail) ->
             field="in_place",
         )
     _check_own_databases(body, found)
+    if body.whole_account and (bundle.subject_kind != "account" or _is_part(body)):
+        raise SettingError(
+            "Only a whole account comes back with its user, mail and system settings.",
+            "Name an account, and no paths, contents, databases or tables.",
+            field="whole_account",
+        )
+
+
+def _is_part(body: RestoreStart) -> bool:
+    return bool(body.paths or body.contents or body.databases or body.tables)
 
 
 def _check_own_databases(body: RestoreStart, found: FoundSubject) -> None:

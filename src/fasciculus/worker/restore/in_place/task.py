@@ -34,6 +34,7 @@ from ....stores.base import Store
 from ...emitter import Emitter
 from ...errors import CancelledError
 from ..losses import Losses
+from ..lost_account import LostAccount
 from ..plan import RestorePlan
 from ..special_modes import SpecialModesLog
 from ..writer import allowed_entry
@@ -71,6 +72,8 @@ class InPlaceRestore:
             self._order.host, host, self._order.spool, Path(in_place.kept), emitter
         )
         self._side: SideFolder
+        lost = self._order.lost_account
+        self._lost = LostAccount(plan, lost, host, emitter, losses, progress) if lost else None
         #: How much of it is written into the home.
         self._file_bytes = 0
 
@@ -82,10 +85,20 @@ class InPlaceRestore:
             return self._run(store, spool)
 
     def _run(self, store: Store, spool: Path) -> RestoreResult:
+        if self._lost is not None and not self._in_place.plan_only:
+            # Its files belong to it.
+            self._lost.make_user(store, spool)
         summary = self._planned(spool)
         if self._in_place.plan_only or not summary.changes:
             return self._result(summary, 0, False)
-        return self._carried_out(store, spool, summary)
+        return self._finished(store, spool, self._carried_out(store, spool, summary))
+
+    def _finished(self, store: Store, spool: Path, result: RestoreResult) -> RestoreResult:
+        """Bring the rest of a lost account back."""
+        if self._lost is None:
+            return result
+        count = self._lost.finish(store, spool)
+        return self._result(result.plan or PlanSummary(), result.entries + count, True)
 
     # The plan --------------------------------------------------------------------
 
@@ -100,6 +113,8 @@ class InPlaceRestore:
                 summary = self._planned_files(lines, spool)
             self._file_bytes = summary.write_bytes
             summary.include(self._exchanges.plan(self._plan, lines))
+            if self._lost is not None:
+                summary.include(self._lost.plan(lines))
         summary.free_bytes = self._side.free
         self._emitter.info(_words(summary))
         return summary
