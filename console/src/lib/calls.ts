@@ -352,6 +352,7 @@ export const restoresStart = (
     | 'databases'
     | 'tables'
     | 'mail_domains'
+    | 'mailboxes'
     | 'full_layout'
     | 'in_place'
     | 'plan_only'

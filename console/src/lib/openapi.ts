@@ -5978,6 +5978,11 @@ export interface components {
        */
       mail_domains: string[];
       /**
+       * Mailboxes
+       * @default []
+       */
+      mailboxes: string[];
+      /**
        * Resume
        * @default false
        */
@@ -6167,6 +6172,12 @@ export interface components {
        * @default []
        */
       mail_domains: string[];
+      /**
+       * Mailboxes
+       * @description only these addresses of the mail domains
+       * @default []
+       */
+      mailboxes: string[];
       /**
        * Full Layout
        * @description keep the kind and whole path of chosen paths below the target folder

@@ -167,6 +167,8 @@ class MailOrder(OrderData, kw_only=True):
     """
 
     domains: list[str]
+    #: Only these addresses, in lower case; none for all of the domains.
+    mailboxes: list[str] = []
     alias_map: str = ""
     mailbox_map: str = ""
     transport_map: str = ""

@@ -8,7 +8,7 @@ against those alone that may match it."""
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 from msgspec import Struct, field
 
@@ -150,6 +150,20 @@ def _regex(glob: str) -> str:
             case _:
                 made.append(re.escape(piece["rest"]))
     return "".join(made)
+
+
+def has_marks(path: str) -> bool:
+    """Return whether a path is a pattern: whether it has ``*``, ``?`` or ``[``."""
+    return _GLOB.search(path) is not None
+
+
+def path_matcher(text: str) -> Callable[[str, bool], bool]:
+    """Return what tells for a path, and whether it is a folder, if a pattern of gitignore(5) means
+    it. Raises ``SettingError`` for what is no pattern.
+    """
+    found = _pattern(0, check_pattern(text))
+    assert found is not None
+    return lambda path, is_dir: found.means(path, path.rpartition("/")[2], is_dir)
 
 
 class Patterns(Struct):

@@ -31,6 +31,7 @@ _OPTIONS = {
     "databases": "--database",
     "tables": "--table",
     "mail_domains": "--mail-domain",
+    "mailboxes": "--mailbox",
     "identity": "--key-file",
     "owners": "--map-owner",
 }
@@ -88,7 +89,10 @@ def restore(
         str, typer.Option(help="Only these kinds: files, databases, mail.", metavar="KIND,KIND")
     ] = "",
     path: Annotated[
-        list[str] | None, typer.Option(help="Only at or below this path; may be repeated.")
+        list[str] | None,
+        typer.Option(
+            help="Only at or below this path, or a pattern as in .gitignore; may be repeated."
+        ),
     ] = None,
     full_layout: Annotated[
         bool,
@@ -117,6 +121,14 @@ def restore(
         list[str] | None,
         typer.Option(
             help="Merge this domain's mail settings into the host's files; may be repeated."
+        ),
+    ] = None,
+    mailbox: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="Only this mailbox: its lines in the host's files, and its missing messages; may "
+            "be repeated.",
+            metavar="ADDRESS",
         ),
     ] = None,
     store: Annotated[
@@ -179,6 +191,7 @@ def restore(
             databases=names,
             tables=tables,
             mail_domains=mail_domain or [],
+            mailboxes=mailbox or [],
             resume=resume,
             special_modes=special_modes,
             owners=dict(_renamed(text, "--map-owner") for text in map_owner or []),

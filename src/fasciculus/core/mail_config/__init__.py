@@ -165,6 +165,34 @@ def merged_passwd(text: str, domain: str, lines: Sequence[str]) -> str:
     return _merged([(_passwd_domain(line), line) for line in _lines(text)], domain, lines)
 
 
+def one_mailbox_passwd(text: str, domain: str, user: str, rows: Sequence[str]) -> list[str]:
+    """Return the lines of a domain in a passwd-file, with ``rows`` in place of a mailbox's own."""
+    now = passwd_lines(text, domain)
+    return _exchanged([(passwd_user(row).lower(), row) for row in now], user.lower(), rows)
+
+
+def one_address_map(text: str, domain: str, address: str, rows: Sequence[str]) -> list[str]:
+    """Return the lines of a domain in a map, with ``rows`` in place of an address's own."""
+    now = map_lines(text, domain)
+    return _exchanged([(map_key(row), row) for row in now], address.lower(), rows)
+
+
+def map_key(line: str) -> str:
+    """Return the key of a map's line, in lower case."""
+    return line.split(None, 1)[0].lower() if line.split() else ""
+
+
+def _exchanged(entries: Sequence[tuple[str, str]], key: str, rows: Sequence[str]) -> list[str]:
+    made, placed = list[str](), False
+    for own, entry in entries:
+        if own != key:
+            made.append(entry)
+        elif not placed:
+            made += rows
+            placed = True
+    return made if placed else [*made, *rows]
+
+
 def _merged(entries: Sequence[tuple[str, str]], domain: str, lines: Sequence[str]) -> str:
     domain, made, placed = domain.lower(), list[str](), False
     for owner, entry in entries:

@@ -12,7 +12,7 @@ from ...core.restore.restore_kind import RestoreKind, SetAside
 from ...core.subject import SubjectKind
 from ..jobs.timetable import Timetable, Zone
 from ..model import Model, RenamedFields
-from ..texts import OptionalPath, checked, web_place
+from ..texts import OptionalPath, checked, mail_address, web_place
 
 
 class InPlace(Model):
@@ -115,6 +115,9 @@ class RestoreStart(RenamedFields):
         default={}, description="only these tables of a database, by its name in the bundle"
     )
     mail_domains: list[str] = []
+    mailboxes: list[Annotated[str, checked(mail_address)]] = Field(
+        default=[], description="only these addresses of the mail domains"
+    )
     full_layout: bool = Field(
         default=False,
         description="keep the kind and whole path of chosen paths below the target folder",
@@ -183,6 +186,7 @@ class Restore(Model):
     whole_account: bool = False
     web_address: str = ""
     mail_domains: list[str] = []
+    mailboxes: list[str] = []
     resume: bool = False
     special_modes: bool = False
     owners: dict[str, str] = {}

@@ -18,7 +18,7 @@ from ..scope import only_subjects, subjects_within
 
 def _restore(row: sqlite3.Row) -> Restore:
     values = {key: row[key] for key in Restore.model_fields if key in row.keys()}  # noqa: SIM118
-    for key in ("contents", "paths", "databases", "tables", "mail_domains", "owners"):
+    for key in ("contents", "paths", "databases", "tables", "mail_domains", "mailboxes", "owners"):
         values[key] = json.loads(row[key])
     for key in ("in_place", "plan", "drill"):
         values[key] = json.loads(row[key]) if row[key] else None
@@ -39,9 +39,9 @@ def add(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
         "paths, databases, mail_domains, resume, special_modes, owners, state, started_by, "
         "created, idempotency_key, identity, kind, in_place, side, tables, full_layout, "
-        "whole_account, web_address) "
+        "whole_account, web_address, mailboxes) "
         "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "
-        "?)",
+        "?, ?)",
         (
             bundle.id,
             bundle.name,
@@ -67,6 +67,7 @@ def add(
             start.full_layout,
             start.whole_account,
             start.web_address,
+            json.dumps(start.mailboxes),
         ),
     )
     return int(row.lastrowid or 0)

@@ -80,8 +80,16 @@ class MailSettingsRestore:
         """
         for entry in entries:
             domain, _, below = entry.path.decode("utf-8", "surrogateescape").partition("/")
-            if domain in self._mail.domains and below:
+            if domain in self._mail.domains and below and self._is_wanted(domain, below):
                 yield domain, below, entry
+
+    def _is_wanted(self, domain: str, below: str) -> bool:
+        """Return whether an entry belongs to what was asked for: all of a domain, or mailboxes."""
+        if not self._mail.mailboxes or below in self._files:
+            return True
+        kind, _, rest = below.partition("/")
+        user = rest.partition("/")[0]
+        return kind == "home" and f"{user}@{domain}".lower() in self._mail.mailboxes
 
     # Maps ------------------------------------------------------------------------
 
@@ -107,15 +115,40 @@ class MailSettingsRestore:
             return 0
         before = self._host.read_text(path)
         if what == "passwd":
-            rows = mail_config.passwd_lines(lines, domain)
-            after = mail_config.merged_passwd(before, domain, self._rows(domain, rows, before))
+            rows = self._rows(domain, mail_config.passwd_lines(lines, domain), before)
+            after = mail_config.merged_passwd(
+                before, domain, self._of_mailboxes(rows, before, domain)
+            )
         else:
-            rows = mail_config.map_lines(lines, domain)
-            after = mail_config.merged_map(before, domain, self._lines(domain, what, rows))
+            rows = self._lines(domain, what, mail_config.map_lines(lines, domain))
+            after = mail_config.merged_map(before, domain, self._of_addresses(rows, before, domain))
         if after != before:
             self._host.write(path, after.encode("utf-8", "surrogateescape"))
             self._emitter.info(f"{domain}: its {what} are back in {path}")
         return 1
+
+    def _of_mailboxes(self, rows: list[str], before: str, domain: str) -> list[str]:
+        """Return the rows that a domain gets: all of the bundle's, or those it has now with the
+        chosen mailboxes' in their place.
+        """
+        for address in self._mail.mailboxes:
+            user, _, own = address.rpartition("@")
+            if own == domain.lower():
+                its = [row for row in rows if mail_config.passwd_user(row).lower() == user]
+                before = mail_config.merged_passwd(
+                    before, domain, mail_config.one_mailbox_passwd(before, domain, user, its)
+                )
+        return mail_config.passwd_lines(before, domain) if self._mail.mailboxes else rows
+
+    def _of_addresses(self, rows: list[str], before: str, domain: str) -> list[str]:
+        """Return the same for the lines of a map."""
+        for address in self._mail.mailboxes:
+            if address.rpartition("@")[2] == domain.lower():
+                its = [row for row in rows if mail_config.map_key(row) == address]
+                before = mail_config.merged_map(
+                    before, domain, mail_config.one_address_map(before, domain, address, its)
+                )
+        return mail_config.map_lines(before, domain) if self._mail.mailboxes else rows
 
     def _rows(self, domain: str, rows: list[str], before: str) -> list[str]:
         """Return the rows of a passwd-file that the copy may restore.

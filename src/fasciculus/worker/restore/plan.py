@@ -9,18 +9,22 @@ from pathlib import Path
 from ...bundles.files import fetch_listing
 from ...contracts.events import DamageMet
 from ...contracts.orders import RestoreOrder
-from ...core.bundle.entry import Entry, to_bytes
+from ...core.bundle.entry import DIR, Entry, to_bytes
 from ...core.bundle.listing import read_listing
 from ...core.bundle.manifest import DatabaseRecord, Manifest
-from ...core.bundle.reader import only
+from ...core.bundle.reader import is_at_or_below, only
 from ...core.errors import (
     DamagedError,
     MissingError,
     SettingError,
 )
+from ...core.file_filters import has_marks, path_matcher
 from ...stores.base import Store
 from ..emitter import Emitter
 from .special_modes import SpecialModesLog
+
+#: The most paths that one pattern may stand for.
+_MOST_MEANT = 10_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +65,7 @@ def plan_restore(order: RestoreOrder, store: Store, spool: Path, emitter: Emitte
     except (DamagedError, MissingError):
         emitter.emit(DamageMet(store.spec.name, order.bundle))
         raise
-    paths = [to_bytes(path).rstrip(b"/") for path in order.paths]
+    paths = _chosen_paths(order, listing)
     with_special_modes = order.special_modes or recorded.vouches_for(order.bundle)
     databases = _databases_wanted(order, manifest)
     total = 0
@@ -71,6 +75,42 @@ def plan_restore(order: RestoreOrder, store: Store, spool: Path, emitter: Emitte
             wanted = only(read_listing(raw, order.contents), paths)
             total = _look_through(order, wanted, SpecialModesLog(emitter, with_special_modes))
     return RestorePlan(order, listing, databases, paths, total, with_special_modes, manifest)
+
+
+def _chosen_paths(order: RestoreOrder, listing: Path) -> list[bytes]:
+    """Return the chosen paths; a pattern stands for those in the bundle that it means.
+
+    A path that is in the bundle as it stands is no pattern. Raises ``SettingError`` for a pattern
+    that means nothing, or too much.
+    """
+    plain = [path for path in order.paths if not has_marks(path)]
+    found = [to_bytes(path).rstrip(b"/") for path in plain]
+    for text in order.paths:
+        if text not in plain:
+            found += _meant(order, listing, text)
+    return found
+
+
+def _meant(order: RestoreOrder, listing: Path, text: str) -> list[bytes]:
+    means, itself = path_matcher(text), to_bytes(text).rstrip(b"/")
+    found: list[bytes] = []
+    with listing.open("rb") as raw:
+        for entry in read_listing(raw, order.contents):
+            if entry.path == itself:
+                return [itself]
+            inside = found and is_at_or_below(entry.path, found[-1])
+            if not inside and entry.path and means(entry.text, entry.type == DIR):
+                found.append(entry.path)
+            if len(found) > _MOST_MEANT:
+                break
+    if not found or len(found) > _MOST_MEANT:
+        amount = "nothing" if not found else f"more than {_MOST_MEANT:,} paths"
+        raise SettingError(
+            f"The pattern “{text}” means {amount} in this bundle.",
+            "Write it as in .gitignore, such as *.php or sites/*/config.php.",
+            field="paths",
+        )
+    return found
 
 
 def _look_through(order: RestoreOrder, entries: Iterator[Entry], log: SpecialModesLog) -> int:

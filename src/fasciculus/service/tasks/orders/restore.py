@@ -58,6 +58,7 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
         domains = restore.mail_domains or _all_domains(sources, restore)
         if domains:
             mail = mail_order(saved, domains, True)
+            mail.mailboxes = [address.lower() for address in restore.mailboxes]
     elif restore.mail_domains:
         raise SettingError(
             f"{restore.subject} is on no host any more.",

@@ -55,6 +55,9 @@ def restores_start(caller: Caller, body: RestoreStart, key: str | None) -> int:
     db = caller.reader
     bundle = bundles.bundle(db, body.bundle, caller.scope)
     store = chosen_copy(bundle, body.store)
+    body.mailboxes = [address.lower() for address in body.mailboxes]
+    domains = [address.rpartition("@")[2] for address in body.mailboxes]
+    body.mail_domains = list(dict.fromkeys([*body.mail_domains, *domains]))
     if body.in_place is not None:
         # In place, a table goes where it was.
         body.databases = {name: name for name in body.tables} | body.databases
