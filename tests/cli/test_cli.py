@@ -51,6 +51,8 @@ CARRIED = {
     "runs_events": "runs follow",
     "live": "runs follow",
     "restores_start": "restore",
+    "bundles_table_changes": "bundles changes",
+    "bundles_difference": "bundles diff",
     "links_list": "bundles links",
     "links_make": "bundles link",
     "links_remove": "bundles unlink",

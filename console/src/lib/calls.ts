@@ -85,13 +85,6 @@ export const damageList = (query?: Query<'damage_list'>) =>
 export const growthShow = (query: Query<'growth_show'>) =>
   call<Schemas['Growth']>('GET', '/growth' + queryString(query));
 
-/** Entries added, changed and removed in a bundle. */
-export const bundlesChanges = (bundleId: number, query?: Query<'bundles_changes'>) =>
-  call<Schemas['Page_BundleChange_']>(
-    'GET',
-    `/bundles/${part(bundleId)}/changes` + queryString(query),
-  );
-
 /** Overview: alerts, next starts, recent runs. */
 export const overview = () => call<Schemas['Overview']>('GET', '/overview');
 
@@ -303,6 +296,27 @@ export const bundlesTables = (bundleId: number) =>
 /** Entries whose path holds the words. */
 export const bundlesSearch = (bundleId: number, query?: Query<'bundles_search'>) =>
   call<Schemas['EntrySearch']>('GET', `/bundles/${part(bundleId)}/search` + queryString(query));
+
+/** Entries added, changed and removed in a bundle. */
+export const bundlesChanges = (bundleId: number, query?: Query<'bundles_changes'>) =>
+  call<Schemas['Page_BundleChange_']>(
+    'GET',
+    `/bundles/${part(bundleId)}/changes` + queryString(query),
+  );
+
+/** Tables that were added, removed, or have another number of rows. */
+export const bundlesTableChanges = (bundleId: number, query?: Query<'bundles_table_changes'>) =>
+  call<Schemas['Page_TableChange_']>(
+    'GET',
+    `/bundles/${part(bundleId)}/table-changes` + queryString(query),
+  );
+
+/** The differing lines of a small text file in two bundles. */
+export const bundlesDifference = (bundleId: number, query: Query<'bundles_difference'>) =>
+  call<Schemas['FileDifference']>(
+    'GET',
+    `/bundles/${part(bundleId)}/difference` + queryString(query),
+  );
 
 /** Links to downloads that have not expired, without their secrets. */
 export const linksList = () => call<Schemas['Page_DownloadLink_']>('GET', '/links');

@@ -291,23 +291,6 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  '/api/v1/bundles/{bundle_id}/changes': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Entries added, changed and removed in a bundle */
-    get: operations['bundles_changes'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
   '/api/v1/overview': {
     parameters: {
       query?: never;
@@ -854,6 +837,57 @@ export interface paths {
     };
     /** Entries whose path holds the words */
     get: operations['bundles_search'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/bundles/{bundle_id}/changes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Entries added, changed and removed in a bundle */
+    get: operations['bundles_changes'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/bundles/{bundle_id}/table-changes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Tables that were added, removed, or have another number of rows */
+    get: operations['bundles_table_changes'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/bundles/{bundle_id}/difference': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The differing lines of a small text file in two bundles */
+    get: operations['bundles_difference'];
     put?: never;
     post?: never;
     delete?: never;
@@ -3335,6 +3369,29 @@ export interface components {
       message: string;
     };
     /**
+     * FileDifference
+     * @description A file in two bundles: whether each has it, and the lines that differ, in unified format;
+     *     ``note`` says why there are no lines.
+     */
+    FileDifference: {
+      /** Path */
+      path: string;
+      /** Before */
+      before: boolean;
+      /** After */
+      after: boolean;
+      /**
+       * Lines
+       * @default []
+       */
+      lines: string[];
+      /**
+       * Note
+       * @default
+       */
+      note: string;
+    };
+    /**
      * FileVersion
      * @description One state of a file: its size, its BLAKE3 digest or link target, when it was changed, in
      *     seconds since 1970, and the first and last bundle that have it.
@@ -5433,6 +5490,18 @@ export interface components {
        */
       next: string | null;
     };
+    /** Page[TableChange] */
+    Page_TableChange_: {
+      /** Items */
+      items: components['schemas']['TableChange'][];
+      /** Total */
+      total: number;
+      /**
+       * Next
+       * @default null
+       */
+      next: string | null;
+    };
     /** Page[Template] */
     Page_Template_: {
       /** Items */
@@ -7353,6 +7422,20 @@ export interface components {
       nights: components['schemas']['Night'][];
     };
     /**
+     * TableChange
+     * @description A table with its rows in two bundles, None where there is none.
+     */
+    TableChange: {
+      /** Database */
+      database: string;
+      /** Table */
+      table: string;
+      /** Before */
+      before: number | null;
+      /** After */
+      after: number | null;
+    };
+    /**
      * TableInfo
      * @description A table of a database in a bundle; ``rows`` is None where they were not counted, and
      *     ``bytes`` is how much of the bundle's contents it is, 0 where that is not known.
@@ -9043,52 +9126,6 @@ export interface operations {
       };
     };
   };
-  bundles_changes: {
-    parameters: {
-      query?: {
-        /** @description at most so many items */
-        limit?: number;
-        /** @description “next” of the page before */
-        cursor?: string | null;
-        /** @description a column's name, with “-” before it for backwards */
-        sort?: string;
-        /** @description only what holds these words */
-        q?: string;
-        /** @description another bundle of the subject; the previous one when left out */
-        against?: number | null;
-        /** @description only this state */
-        state?: '' | 'new' | 'changed' | 'gone';
-        /** @description only this kind of contents */
-        contents?: '' | 'files' | 'databases' | 'mail' | 'system' | 'notes';
-      };
-      header?: never;
-      path: {
-        bundle_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description the answer */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Page_BundleChange_'];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
   overview: {
     parameters: {
       query?: never;
@@ -10467,6 +10504,124 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['EntrySearch'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  bundles_changes: {
+    parameters: {
+      query?: {
+        /** @description at most so many items */
+        limit?: number;
+        /** @description “next” of the page before */
+        cursor?: string | null;
+        /** @description a column's name, with “-” before it for backwards */
+        sort?: string;
+        /** @description only what holds these words */
+        q?: string;
+        /** @description another bundle of the subject; the previous one when left out */
+        against?: number | null;
+        /** @description only this state */
+        state?: '' | 'new' | 'changed' | 'gone';
+        /** @description only this kind of contents */
+        contents?: '' | 'files' | 'databases' | 'mail' | 'system' | 'notes';
+      };
+      header?: never;
+      path: {
+        bundle_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_BundleChange_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  bundles_table_changes: {
+    parameters: {
+      query?: {
+        /** @description another bundle of the subject; the previous one when left out */
+        against?: number | null;
+      };
+      header?: never;
+      path: {
+        bundle_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_TableChange_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  bundles_difference: {
+    parameters: {
+      query: {
+        /** @description another bundle of the subject; the previous one when left out */
+        against?: number | null;
+        /** @description its path, as in the listing */
+        file: string;
+        /** @description its kind; files by default */
+        contents?: '' | 'files' | 'databases' | 'mail' | 'system' | 'notes';
+      };
+      header?: never;
+      path: {
+        bundle_id: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['FileDifference'];
         };
       };
       /** @description a problem */

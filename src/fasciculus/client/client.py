@@ -319,6 +319,38 @@ class Client(
             partial.unlink(missing_ok=True)
         return have, report
 
+    def bundles_table_changes(
+        self, bundle_id: int, against: int | None = None
+    ) -> models.Page[models.TableChange]:
+        """Return the tables that were added, removed, or have another number of rows.
+
+        ``query`` may filter by ``against``.
+        Raises ``NotFoundError`` if the number is unknown.
+        """
+        return self._call(
+            "GET",
+            f"/bundles/{bundle_id}/table-changes",
+            models.Page[models.TableChange],
+            against=against or "",
+        )
+
+    def bundles_difference(
+        self, bundle_id: int, path: str, against: int | None = None, contents: str = ""
+    ) -> models.FileDifference:
+        """Return the differing lines of a small text file in two bundles.
+
+        ``query`` may filter by ``file``, ``against``, ``contents``.
+        Raises ``RefusedError`` naming the field, ``NotFoundError`` if the number is unknown.
+        """
+        return self._call(
+            "GET",
+            f"/bundles/{bundle_id}/difference",
+            models.FileDifference,
+            file=path,
+            against=against or "",
+            contents=contents,
+        )
+
     def links_list(self) -> models.Page[models.DownloadLink]:
         """Return the links to downloads that have not expired."""
         return self._call("GET", "/links", models.Page[models.DownloadLink])

@@ -13,7 +13,8 @@ _NAMES = {
     "auth": "Identity Password SignIn Token TokenMade TokenNew",
     "bundles.bundles": "Bundle BundleDetail BundleEntry BundleFiles ContentsInfo Copy DatabaseInfo "
     "DatabaseTables DownloadLink DownloadLinkMade DownloadLinkStart DownloadReport EntrySearch "
-    "FileVersion InstructionStep Instructions PieceInfo Pin VersionedFile VersionsFound",
+    "FileDifference FileVersion InstructionStep Instructions PieceInfo Pin TableChange "
+    "VersionedFile VersionsFound",
     "bundles.entry_changes": "Changes",
     "inventory.discovery": "Applied Change CoverageRow Definitions ExcludedSize Folder Preview "
     "PreviewStart Proposed SizeCount Acceptance Accepted Unmatched",

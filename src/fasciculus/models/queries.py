@@ -190,6 +190,24 @@ class ChangesQuery(WordsQuery):
     contents: ContentsFilter = Field(default="", description="only this kind of contents")
 
 
+class AgainstQuery(Model):
+    """The bundle to compare with."""
+
+    against: int | None = Field(
+        default=None,
+        ge=1,
+        le=LARGEST_ID,
+        description="another bundle of the subject; the previous one when left out",
+    )
+
+
+class DifferenceQuery(AgainstQuery):
+    """A file in two bundles."""
+
+    file: str = Field(min_length=1, max_length=8192, description="its path, as in the listing")
+    contents: ContentsFilter = Field(default="", description="its kind; files by default")
+
+
 class PlanQuery(Model):
     """A page of the lines of a plan."""
 

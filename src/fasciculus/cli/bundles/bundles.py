@@ -226,9 +226,42 @@ def changes(
                 count,
             )
         )
+        tables = client.bundles_table_changes(number, against).items
     if as_json:
         return output.show_json(rows)
     output.show_table(rows, CHANGE_COLUMNS, "No differences.", right=["SIZE", "BEFORE"])
+    if tables:
+        columns: list[output.Column] = [
+            ("TABLE", lambda row: f"{row.database}.{row.table}"),
+            ("ROWS BEFORE", lambda row: "none" if row.before is None else f"{row.before:,}"),
+            ("ROWS", lambda row: "none" if row.after is None else f"{row.after:,}"),
+        ]
+        output.show_table(tables, columns, "", right=["ROWS BEFORE", "ROWS"])
+    return None
+
+
+@app.command()
+def diff(
+    bundle: BundleText,
+    path: Annotated[str, typer.Argument(help="A file's path, as listed.", show_default=False)],
+    against: Annotated[
+        int | None,
+        typer.Option(help="Compare with this bundle; the previous one by default."),
+    ] = None,
+    contents: Annotated[str, typer.Option(help="Its kind; files by default.")] = "",
+    at: At = None,
+    as_json: AsJson = False,
+) -> None:
+    """Show the differing lines of a small text file in two bundles."""
+    with service() as client:
+        number = chosen_bundle(client, bundle, at, contents or "files", "")
+        found = client.bundles_difference(number, path, against, contents)
+    if as_json:
+        return output.show_json(found)
+    for line in found.lines:
+        typer.echo(line)
+    if not found.lines:
+        output.say(found.note or "No difference.")
     return None
 
 

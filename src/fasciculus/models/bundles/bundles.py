@@ -166,6 +166,27 @@ class EntrySearch(Model):
     more: bool
 
 
+class TableChange(Model):
+    """A table with its rows in two bundles, None where there is none."""
+
+    database: str
+    table: str
+    before: int | None
+    after: int | None
+
+
+class FileDifference(Model):
+    """A file in two bundles: whether each has it, and the lines that differ, in unified format;
+    ``note`` says why there are no lines.
+    """
+
+    path: str
+    before: bool
+    after: bool
+    lines: list[str] = []
+    note: str = ""
+
+
 class DownloadLinkStart(Model):
     """A link to one download, for someone without a sign-in: for how many hours and uses; ``note``
     is shown to whoever opens it.

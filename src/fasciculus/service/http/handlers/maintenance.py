@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from ....core.permissions import Permission
 from ....models import (
-    BundleChange,
     DamageRow,
     Growth,
     LogLine,
@@ -19,7 +18,6 @@ from ....models import (
     VerifyStart,
 )
 from ....models.queries import (
-    ChangesQuery,
     DamageQuery,
     GrowthQuery,
     LogQuery,
@@ -192,16 +190,3 @@ def damage_list(query: DamageQuery) -> Page[DamageRow]:
 )
 def growth_show(query: GrowthQuery) -> Growth:
     return maintenance.growth_show(caller(), query)
-
-
-@operation(
-    "GET",
-    "/bundles/{bundle_id}/changes",
-    "Entries added, changed and removed in a bundle",
-    Permission.VIEW,
-    response=Page[BundleChange],
-    query=ChangesQuery,
-    scoped=True,
-)
-def bundles_changes(bundle_id: int, query: ChangesQuery) -> Page[BundleChange]:
-    return maintenance.bundles_changes(caller(), bundle_id, query)

@@ -56,7 +56,7 @@ def write_export(write: Callable[[bytes], None], export: Export) -> Omissions:
         wanted = ExportSelection(
             store,
             export.subject,
-            _listing(export, store, manifest),
+            listing_of_copy(export, store, manifest),
             ["databases"] if is_sql else export.contents,
             export.paths,
             export.spool,
@@ -97,7 +97,7 @@ def _script(export: Export, manifest: Manifest) -> SqlScript:
     )
 
 
-def _listing(export: Export, store: Store, manifest: Manifest) -> Path:
+def listing_of_copy(export: Export, store: Store, manifest: Manifest) -> Path:
     """Return the listing that says where the bytes of this copy are."""
     for path in (export.listing, export.own):
         if path == export.listing and export.known != manifest.listing_sha256:

@@ -2,15 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
-from ....core.bundle.diff import Difference, differences
-from ....core.bundle.entry import to_text
-from ....core.bundle.listing import read_lines
-from ....core.contents import Contents
-from ....core.errors import AlreadyEndedError, SettingError
+from ....core.errors import AlreadyEndedError
 from ....models import (
-    BundleChange,
     DamageRow,
     Growth,
     LogLine,
@@ -25,7 +18,6 @@ from ....models import (
     VerifyStart,
 )
 from ....models.queries import (
-    ChangesQuery,
     DamageQuery,
     GrowthQuery,
     LogQuery,
@@ -33,11 +25,10 @@ from ....models.queries import (
     TransfersQuery,
 )
 from ....records import transfers
-from ....records.bundles import bundles, damage, usage
-from ....records.paging import page_counted, page_request
+from ....records.bundles import damage, usage
+from ....records.paging import page_request
 from ....records.runs import log_lines, maintenance
 from ....records.runs.maintenance import MaintenanceOptions
-from ..bundles.listings import listing_of
 from ..caller import Caller
 
 
@@ -154,49 +145,3 @@ def damage_list(caller: Caller, query: DamageQuery) -> Page[DamageRow]:
 def growth_show(caller: Caller, query: GrowthQuery) -> Growth:
     """Return growth of a subject, and its space on each store."""
     return usage.growth(caller.reader, caller.scope, query.subject, query.kind)
-
-
-def bundles_changes(caller: Caller, bundle_id: int, query: ChangesQuery) -> Page[BundleChange]:
-    """Return entries added, changed and removed in a bundle."""
-    db = caller.reader
-    bundle = bundles.bundle(db, bundle_id, caller.scope)
-    against = query.against or bundles.before(db, bundle)
-    if against is None:
-        raise SettingError(
-            f"There is no bundle of {bundle.subject} before {bundle.name}.",
-            "Name another one to compare with.",
-            field="against",
-        )
-    other = bundles.bundle(db, against, caller.scope)
-    if (other.subject_kind, other.subject) != (bundle.subject_kind, bundle.subject):
-        raise SettingError(
-            f"Bundle {against} is of {other.subject}, not of {bundle.subject}.",
-            "Compare two bundles of one subject.",
-            field="against",
-        )
-    with listing_of(caller, other).open("rb") as old, listing_of(caller, bundle).open("rb") as new:
-        rows = _wanted(differences(read_lines(old), read_lines(new)), query)
-        return page_counted(rows, page_request(query), _change)
-
-
-def _wanted(rows: Iterator[Difference], query: ChangesQuery) -> Iterator[Difference]:
-    words = query.q.lower().encode().split()
-    for row in rows:
-        if (
-            (not query.state or row.state == query.state)
-            and (not query.contents or row.kind == query.contents)
-            and all(word in row.path.lower() for word in words)
-        ):
-            yield row
-
-
-def _change(row: Difference) -> BundleChange:
-    return BundleChange(
-        kind=Contents(row.kind),
-        path=to_text(row.path),
-        type=row.type,
-        state=row.state,  # type: ignore[arg-type]
-        what=row.what,
-        bytes=row.size,
-        before=row.before,
-    )
