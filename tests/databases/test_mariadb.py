@@ -128,7 +128,13 @@ def everything(mariadb: Any, name: Any) -> Any:
             found = []
             for query in SHOWN:
                 cursor.execute(query, (name,))
-                found.append(cursor.fetchall())
+                # The server writes the sequence of a default with the name of its database.
+                found.append(
+                    [
+                        [v.replace(f"`{name}`.", "") if isinstance(v, str) else v for v in row]
+                        for row in cursor.fetchall()
+                    ]
+                )
             for query in ROWS.values():
                 cursor.execute(query)
                 found.append(cursor.fetchall())

@@ -105,7 +105,7 @@ def test_killing_in_the_middle_of_a_run(tmp_path: Path, stand_in: SftpStandIn, v
         found = until(lambda: (r := client.runs_show(number)).state == "ended" and r)
         assert found.outcome == "interrupted" and "No bundle was made" in found.tasks[0].error
         assert complete(stand_in) == first == [b.name for b in client.every(client.bundles_list)]
-        assert not list((running.home / "spool").iterdir())
+        until(lambda: not list((running.home / "spool").iterdir()))
         assert "interrupted" in client.overview().attention[0].text
         again = run(client, "nightly")
         assert again.outcome == "done" and again.tasks[0].copies[0].kept == 2

@@ -99,6 +99,8 @@ class Shop:
 @pytest.fixture
 def shop(nights: Nights, mariadb: Any) -> Any:
     found = Shop(nights, mariadb)
+    for name in found.scratch:
+        mariadb.run(f"DROP DATABASE `{name}`")
     yield found
     for name in ("shop", *found.scratch):
         mariadb.run(f"DROP DATABASE IF EXISTS `{name}`")

@@ -125,16 +125,10 @@ def _info(entry: Entry) -> zipfile.ZipInfo:
     return info
 
 
-def _sql(wanted: ExportSelection) -> Iterator[bytes]:
-    """Refuse: which database it is, only the caller knows (``sql_export.py``)."""
-    raise SettingError("Nothing says which database.", "Name it.", field="database")
-
-
 ARCHIVE_FORMATS = {
     "tar.gz": ArchiveFormat(".tar.gz", "application/gzip", _gzip),
     "tar.zst": ArchiveFormat(".tar.zst", "application/zstd", _zstd),
     "zip": ArchiveFormat(".zip", "application/zip", _zip),
-    "sql": ArchiveFormat(".sql", "application/sql", _sql),
 }
 
 

@@ -13,6 +13,14 @@ from running import folder_stores, run
 from fasciculus.models import AccountInput, Database, HostInput, JobInput, MailFiles, Site
 
 
+def drop_scratch(mariadb: Any) -> None:
+    """Remove what a restore in place has set aside on the server, which tests share."""
+    with mariadb.connect() as connection, connection.cursor() as cursor:
+        cursor.execute("SHOW DATABASES LIKE 'fasciculus%'")
+        for (name,) in cursor.fetchall():
+            cursor.execute(f"DROP DATABASE `{name}`")
+
+
 @pytest.fixture
 def millpond(running: Any, mariadb: Any, tmp_path: Path) -> Iterator[Any]:
     """An account with files, a database and mail, and the bundles of two nights; its home.
@@ -25,6 +33,7 @@ def millpond(running: Any, mariadb: Any, tmp_path: Path) -> Iterator[Any]:
     for name in ("index.php", "price-list.html"):
         (home / "sites" / name).write_text(f"{name} as it was\n")
     (mail / "virtual").write_text("info@millpond.example a@millpond.example\nx@other.example y\n")
+    drop_scratch(mariadb)
     mariadb.run(
         "DROP DATABASE IF EXISTS shop",
         "CREATE DATABASE shop",
@@ -61,3 +70,4 @@ def millpond(running: Any, mariadb: Any, tmp_path: Path) -> Iterator[Any]:
     yield home
     for name in ("shop", "shop_restored"):
         mariadb.run(f"DROP DATABASE IF EXISTS {name}")
+    drop_scratch(mariadb)

@@ -23,6 +23,17 @@ from .listings import chosen_copy, export_of, verifier
 
 
 @dataclass(frozen=True, slots=True)
+class FileFormat:
+    """The format of a download: its ending, and its media type."""
+
+    suffix: str
+    media: str
+
+
+_SQL = FileFormat(".sql", "application/sql")
+
+
+@dataclass(frozen=True, slots=True)
 class Archive:
     """A bundle, or part of it, as one archive to come.
 
@@ -31,7 +42,7 @@ class Archive:
     """
 
     name: str
-    format: ArchiveFormat
+    format: FileFormat | ArchiveFormat
     tag: str
     begin: Callable[[int], Download]
 
@@ -42,7 +53,7 @@ def bundles_download(caller: Caller, bundle_id: int, query: DownloadQuery) -> Ar
     kind, paths = query.contents, [to_bytes(path) for path in query.path]
     if query.form == "sql" and not query.database:
         raise SettingError("Nothing says which database.", "Name it.", field="database")
-    form = archives.archive_format(query.form)
+    form = _SQL if query.form == "sql" else archives.archive_format(query.form)
     listing = bundles.listing_digest(caller.reader, bundle_id)
     about = f"{listing} {kind} {paths}{form.suffix}"
     if query.form == "sql":
