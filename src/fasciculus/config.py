@@ -132,7 +132,7 @@ class Config:
         return self.home / "changes" / kind / subject / f"{older}..{newer}.zst"
 
     def set_aside(self, side: str) -> Path:
-        """Return where it is kept what an undo of databases needs, by the side folder's name."""
+        """Return the folder with the data for an undo of databases, by the side folder's name."""
         return self.home / "set-aside" / side
 
     def restore_plan(self, restore_id: int) -> Path:

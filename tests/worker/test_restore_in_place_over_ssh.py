@@ -127,7 +127,7 @@ def test_a_connection_that_is_cut_during_the_switch_lets_the_host_finish(
 
     def cut() -> None:
         until(marker.exists)
-        # The way down is cut for whoever waits; what runs on the host runs on.
+        # The worker loses its connection; the program on the host continues.
         kept.host.close()
         go.touch()
 

@@ -343,10 +343,10 @@ export const drillsStart = (
   body: Optional<Schemas['DrillStart'], 'subject' | 'bundle' | 'store'>,
 ) => call<Schemas['Started']>('POST', '/drills', body);
 
-/** When drills start by themselves. */
+/** The timetable of drills. */
 export const drillsSettingsShow = () => call<Schemas['DrillSettings']>('GET', '/settings/drills');
 
-/** Set when drills start by themselves. */
+/** Set the timetable of drills. */
 export const drillsSettingsChange = (
   body: Optional<Schemas['DrillSettings'], 'timetable' | 'zone' | 'subjects'>,
 ) => call<Schemas['DrillSettings']>('PUT', '/settings/drills', body);

@@ -1006,9 +1006,9 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** When drills start by themselves */
+    /** The timetable of drills */
     get: operations['drills_settings_show'];
-    /** Set when drills start by themselves */
+    /** Set the timetable of drills */
     put: operations['drills_settings_change'];
     post?: never;
     delete?: never;
@@ -3161,8 +3161,8 @@ export interface components {
     };
     /**
      * DownloadLinkStart
-     * @description A link to one download, for someone without a sign-in: for how many hours and uses; ``note``
-     *     is shown to whoever opens it.
+     * @description A link to one download, for someone without a sign-in, valid for a number of hours and uses;
+     *     ``note`` is shown on its page.
      */
     DownloadLinkStart: {
       /**
@@ -3292,8 +3292,8 @@ export interface components {
     };
     /**
      * DrillSettings
-     * @description When drills start by themselves, and of which accounts and sites: all, or those named. Each
-     *     time it is the one whose last drill is the longest ago.
+     * @description The timetable of drills, and the accounts and sites that take part: all, or those named. Each
+     *     drill is of the one with the oldest last drill.
      */
     DrillSettings: {
       /**
@@ -3317,7 +3317,7 @@ export interface components {
      * DrillStart
      * @description A drill of an account or site: of its newest bundle with the most kinds of contents, or of
      *     ``bundle``; ``store`` is the copy to read, the first one when left out. Without a subject, the
-     *     one whose last drill is the longest ago.
+     *     one with the oldest last drill.
      */
     DrillStart: {
       /**
@@ -7423,7 +7423,7 @@ export interface components {
     };
     /**
      * TableChange
-     * @description A table with its rows in two bundles, None where there is none.
+     * @description A table with its number of rows in two bundles, None if a bundle lacks it.
      */
     TableChange: {
       /** Database */

@@ -8,13 +8,13 @@ from dataclasses import dataclass
 from ..core.bundle.entry import Entry
 from .tar_export import ExportSelection, contents_or_none
 
-#: The last line: whoever has it has the whole file.
+#: The last line, which shows that a file is whole.
 END = b"-- The end of the dump.\n"
 
 
 @dataclass(frozen=True, slots=True)
 class SqlScript:
-    """How the members of one database become one file: which are part of it, and what of each."""
+    """The rules for one SQL file: the members that are part of it, and the part of each."""
 
     folder: str
     wants: Callable[[str], bool]

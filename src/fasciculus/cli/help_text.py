@@ -6,9 +6,9 @@ from typing import Any
 
 from typer.core import TyperCommand, TyperGroup
 
-#: The widest that help is written, in characters.
+#: The maximum width of help, in characters.
 WIDTH = 100
-#: The widest that the names of options are, before their description begins on a line of its own.
+#: The widest column of option names; the description of a longer one begins on the next line.
 _NAMES = 34
 #: Python's types as people read them.
 _TYPES = (

@@ -450,11 +450,11 @@ class Client(
         return self._call("POST", "/drills", models.Started, drill)
 
     def drills_settings_show(self) -> models.DrillSettings:
-        """Return when drills start by themselves."""
+        """Return the timetable of drills."""
         return self._call("GET", "/settings/drills", models.DrillSettings)
 
     def drills_settings_change(self, settings: models.DrillSettings) -> models.DrillSettings:
-        """Set when drills start by themselves.
+        """Set the timetable of drills.
 
         Raises ``RefusedError`` naming the field that cannot be used.
         """

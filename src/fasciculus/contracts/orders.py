@@ -331,7 +331,7 @@ class DrillOptions(OrderData, kw_only=True):
 
 
 class LostAccountOrder(OrderData, kw_only=True):
-    """What brings a whole account back, besides its home and databases.
+    """The parts of a lost account in addition to its home and databases.
 
     ``user`` is its system user, created if it does not exist; ``system`` are the patterns of
     settings that may come back, ``refresh`` the commands to run afterwards, ``sites`` those that

@@ -170,7 +170,7 @@ class Exchange(Struct, kw_only=True):
 
 
 class SqlEngine(Protocol):
-    """What an engine adds whose dumps are SQL that its own client loads."""
+    """An engine with dumps in SQL that its own client can load."""
 
     def is_in_script(self, record: DatabaseRecord, member: str, tables: Collection[str]) -> bool:
         """Return whether a member is part of the database, or of some tables, as one SQL file."""

@@ -1,4 +1,4 @@
-"""Which bundle is drilled next, and the settings of drills."""
+"""The choice of the next bundle to drill, and the settings of drills."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ def next_drill(db: sqlite3.Connection, wanted: list[str], scope: Scope = EVERYTH
     one with the most kinds of contents.
 
     ``wanted`` are the only subjects, none for all. Sealed bundles take part if the service keeps a
-    private key. Raises ``MissingError`` if there is none.
+    private key. Raises ``MissingError`` if no bundle qualifies.
     """
     with_sealed = bool(seal_keys.keys(db))
     last = {row.subject: row.id for row in restores.last_drills(db)}

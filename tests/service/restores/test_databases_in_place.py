@@ -38,7 +38,7 @@ def test_files_and_databases_come_back_together_and_are_undone_together(
     assert done.returncode == 0, done
     assert picture(millpond) == saved and count(mariadb) == 500
     number = done.stdout.rpartition("undo ")[2].split()[0]
-    # Neither found as databases of somebody, nor part of the next bundle.
+    # Discovery does not find the databases that are set aside.
     with running.client() as client:
         assert not [row for row in client.hosts_unmatched("reed-1").databases if "restore" in row]
 

@@ -1,4 +1,4 @@
-"""What differs between two bundles: lines of a file, and rows of tables."""
+"""Differences between two bundles: lines of a file, and rows of tables."""
 
 from __future__ import annotations
 

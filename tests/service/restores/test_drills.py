@@ -1,4 +1,4 @@
-"""Drills: what comes back is compared and counted, nothing of it stays, and trouble is told."""
+"""Drills: everything is compared and counted, scratch data is removed, failures are alerts."""
 
 from __future__ import annotations
 

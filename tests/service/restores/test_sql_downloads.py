@@ -16,7 +16,7 @@ pytestmark = pytest.mark.xdist_group("mariadb")
 
 
 def loaded(mariadb: Any, file: Path, name: str) -> Any:
-    """What is in a database after a client has loaded a file into it."""
+    """Return the tables and rows of a database after a client has loaded a file into it."""
     mariadb.run(f"DROP DATABASE IF EXISTS `{name}`", f"CREATE DATABASE `{name}`")
     client = ["mariadb", "-S", mariadb.socket, "--binary-mode", name]
     with file.open("rb") as data:

@@ -83,7 +83,7 @@
       <FormField
         label="Account or site"
         id="drill-subject"
-        hint="Empty: the one whose last drill is the longest ago."
+        hint="Empty: the one with the oldest last drill."
         ><Input id="drill-subject" bind:value={subject} /></FormField
       >
     </div>

@@ -419,8 +419,8 @@ def link(
         typer.Option(help="With --database: only this table; may be repeated."),
     ] = None,
     hours: Annotated[int, typer.Option(help="Hours until it expires.")] = 24,
-    uses: Annotated[int, typer.Option(help="How often it may be used.")] = 1,
-    note: Annotated[str, typer.Option(help="Shown to whoever opens it.")] = "",
+    uses: Annotated[int, typer.Option(help="Maximum number of uses.")] = 1,
+    note: Annotated[str, typer.Option(help="Shown on the page of the link.")] = "",
     at: At = None,
     as_json: AsJson = False,
 ) -> None:

@@ -24,7 +24,7 @@ def start(
     subject: Annotated[
         str,
         typer.Argument(
-            help="An account or site; by default the one whose last drill is the longest ago.",
+            help="An account or site; by default the one with the oldest last drill.",
             show_default=False,
         ),
     ] = "",
@@ -96,7 +96,7 @@ def settings(
     ] = None,
     as_json: AsJson = False,
 ) -> None:
-    """Show or set when drills start by themselves."""
+    """Show or set the timetable of drills."""
     subjects = [] if subject == ["all"] else subject
     given: dict[str, Any] = {"timetable": when, "zone": zone, "subjects": subjects}
     given = {key: value for key, value in given.items() if value is not None}

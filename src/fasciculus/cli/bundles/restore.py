@@ -277,9 +277,7 @@ def _restored(done: models.Restore) -> str:
     place = ", in place" if done.in_place else f", to {done.target}" if done.target else ""
     parts.append(f"{place}.")
     if done.aside:
-        parts.append(
-            f" What was replaced is set aside; undo it: fasciculus restores undo {done.id}"
-        )
+        parts.append(f" The replaced data is set aside; undo: fasciculus restores undo {done.id}")
     if done.databases:
         parts.append(f" Databases: {', '.join(done.databases.values())}.")
     for name, tables in done.tables.items():

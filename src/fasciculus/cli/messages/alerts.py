@@ -96,7 +96,9 @@ def watch(
     ] = None,
     restores: Annotated[
         Literal["always", "trouble", "never"] | None,
-        typer.Option(help="Which restores are reported to the recipients of alerts."),
+        typer.Option(
+            help="Report restores to the recipients of alerts: always, on trouble, or never."
+        ),
     ] = None,
     as_json: AsJson = False,
 ) -> None:

@@ -1,4 +1,4 @@
-"""What differs between two versions of a small text file."""
+"""Differences between two versions of a small text file."""
 
 from __future__ import annotations
 

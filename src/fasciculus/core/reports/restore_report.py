@@ -59,7 +59,7 @@ class RestoreReport:
         if self.error:
             return self.error
         if self.is_undo:
-            return f"{self.subject} is as it was before the restore."
+            return f"The state of {self.subject} before the restore is back."
         came = f"{format_count(self.entries, 'entry', 'entries')}, {format_size(self.bytes)}"
         return f"{came}, {self.where}, in {format_duration(self.seconds)}."
 

@@ -296,9 +296,9 @@ def _rename(server: MariaDbConnection, moves: list[tuple[str, str, str]]) -> Non
 def _correct(
     server: MariaDbConnection, exchange: Exchange, databases: tuple[str, ...], folder: Path
 ) -> None:
-    """Make the foreign keys and defaults of each database refer to tables of its own: the server
-    lets them follow a renamed table. A key cannot be dropped and made again in one statement, so
-    that the second one is kept in a file until it is done.
+    """Make the foreign keys and defaults of each database refer to tables in the same database: the
+    server lets them follow a renamed table. A key cannot be dropped and made again in one
+    statement: the second statement is kept in a file until it is done.
     """
     kept = folder / _KEYS
     ours = (exchange.name, *(_scratch(exchange, kind) for kind in (NEW, OLD, LATE, UNDONE)))

@@ -24,8 +24,8 @@ def save_objects(
 ) -> None:
     """Write the SQL that creates the objects of a database again, and its character set.
 
-    With ``tables`` only the triggers of these. What was written once is kept: after an interruption
-    the objects are gone.
+    With ``tables`` only the triggers of these. A folder that was written before an interruption is
+    not written again, since the objects do not exist any more.
     """
     folder.mkdir(parents=True, exist_ok=True)
     if (folder / _DONE).exists():

@@ -28,7 +28,7 @@ _FIELDS = 15
 
 
 class SideHost(Protocol):
-    """What the side folder needs of its host."""
+    """The part of a host that the side folder uses."""
 
     def session(self, command: str) -> paramiko.Channel:
         """Run a command, and return its channel."""
@@ -161,7 +161,7 @@ class SshSide:
 
     def recover(self) -> tuple[str, Problems]:
         """Finish what was interrupted; return the state it is in then, and what failed."""
-        # A step that somebody stopped waiting for may still have its answer in the channel.
+        # The answer to an abandoned step may still be in the channel.
         self.close()
         state, problems = self._ask("recover")
         return str(state), _problems(problems)

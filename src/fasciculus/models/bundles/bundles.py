@@ -167,7 +167,7 @@ class EntrySearch(Model):
 
 
 class TableChange(Model):
-    """A table with its rows in two bundles, None where there is none."""
+    """A table with its number of rows in two bundles, None if a bundle lacks it."""
 
     database: str
     table: str
@@ -188,8 +188,8 @@ class FileDifference(Model):
 
 
 class DownloadLinkStart(Model):
-    """A link to one download, for someone without a sign-in: for how many hours and uses; ``note``
-    is shown to whoever opens it.
+    """A link to one download, for someone without a sign-in, valid for a number of hours and uses;
+    ``note`` is shown on its page.
     """
 
     download: DownloadQuery = DownloadQuery()

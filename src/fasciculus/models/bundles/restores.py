@@ -72,7 +72,7 @@ class DrillFigures(Model):
 class DrillStart(Model):
     """A drill of an account or site: of its newest bundle with the most kinds of contents, or of
     ``bundle``; ``store`` is the copy to read, the first one when left out. Without a subject, the
-    one whose last drill is the longest ago.
+    one with the oldest last drill.
     """
 
     subject: str = ""
@@ -81,8 +81,8 @@ class DrillStart(Model):
 
 
 class DrillSettings(Model):
-    """When drills start by themselves, and of which accounts and sites: all, or those named. Each
-    time it is the one whose last drill is the longest ago.
+    """The timetable of drills, and the accounts and sites that take part: all, or those named. Each
+    drill is of the one with the oldest last drill.
     """
 
     timetable: Timetable = "by hand"

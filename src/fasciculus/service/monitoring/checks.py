@@ -41,7 +41,7 @@ _SILENT = timedelta(minutes=20)
 #: The checks whose end is reported by the next good run.
 #: For how long a host must be away: so that a restart of it is no alert.
 _BLIND = timedelta(days=1)
-#: How long before it is removed people hear of what a restore has set aside.
+#: The notice before set-aside data is removed.
 _EXPIRES_SOON = timedelta(days=2)
 _QUIET_OUTCOMES = ("done", "warned", "cancelled")
 
@@ -388,7 +388,7 @@ def _set_aside(watched: Watched) -> Iterator[Finding]:
     for row in restores.kept_aside(watched.db) if days else ():
         until = (row.ended or watched.now) + timedelta(days=days)
         if until - watched.now < _EXPIRES_SOON:
-            kept = format_size(row.plan.aside_bytes) if row.plan else "What was replaced"
+            kept = format_size(row.plan.aside_bytes) if row.plan else "the replaced files"
             text = (
                 f"Restore {row.id} of {row.subject}: {kept} set aside are removed on "
                 f"{until:%Y-%m-%d}. After that it can no longer be undone."

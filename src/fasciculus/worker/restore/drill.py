@@ -37,7 +37,7 @@ _REPORT_EVERY = 64
 
 
 class Drill:
-    """Carries out one drill. Whatever happens, nothing of it stays."""
+    """Carries out one drill, and removes all scratch data, also after an error."""
 
     def __init__(
         self,

@@ -1,5 +1,5 @@
-"""What a lost account needs besides its home and databases: its user, mail, system settings, and a
-look at its sites.
+"""The parts of a lost account other than its home and databases: its user, mail and system
+settings, and a request to each of its sites.
 """
 
 from __future__ import annotations
@@ -64,7 +64,7 @@ class LostAccount:
     # The plan --------------------------------------------------------------------
 
     def plan(self, lines: BinaryIO) -> PlanSummary:
-        """Write the lines of what comes back besides files and databases; return their sums."""
+        """Write the plan lines of the user, mail and system settings; return their sums."""
         summary = PlanSummary()
         for line in self._lines():
             summary.add(line)

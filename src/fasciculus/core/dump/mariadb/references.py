@@ -1,7 +1,7 @@
 """References of a table to other databases, in the text of ``SHOW CREATE TABLE``.
 
 The server writes a foreign key to another database, and the sequence of a default, with the name of
-the database. When tables move, these names must move with them.
+the database. After a table was renamed into another database, these names are corrected.
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ _COLUMN = re.compile(rb"^  (%s) .*$" % _NAME, re.M)
 
 
 def unqualified(definition: bytes, database: str) -> bytes:
-    """Return a table's definition without the name of its own database before sequences."""
+    """Return a table's definition in which sequences are not qualified by the table's database."""
     own = quote_name(database).encode()
     return _SEQUENCE.sub(lambda m: m[1] if m[2] == own else m[0], definition)
 

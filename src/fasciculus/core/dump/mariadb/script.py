@@ -32,7 +32,7 @@ def script_part(member: str, data: bytes, tables: Collection[str]) -> bytes:
 
 
 def _structures(data: bytes, tables: Collection[str]) -> Iterator[bytes]:
-    """Yield the statements that create some tables, as they are in a member."""
+    """Yield the statements of a member that create some tables."""
     is_wanted = False
     for statement in statements(data):
         if statement.startswith(_AFTER_PREPARED):

@@ -1,4 +1,4 @@
-"""What differs between two bundles of a subject: entries, tables, and the text of a file."""
+"""Differences between two bundles of a subject: entries, tables, and the text of a file."""
 
 from __future__ import annotations
 
@@ -145,7 +145,7 @@ def _contents(caller: Caller, bundle: Bundle, kind: Contents, path: bytes) -> by
 
 
 def read_file(export: Export) -> bytes:
-    """Return the contents of the one file of an export; in a process of its own."""
+    """Return the contents of the file in an export; called in a separate process."""
     with connected(open_store(export.order.spec())) as store:
         recorded = RecordedCopies(export.order.recorded, export.subject, export.order.key)
         listing = listing_of_copy(export, store, recorded.manifest(store, export.bundle))

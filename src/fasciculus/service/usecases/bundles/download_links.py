@@ -20,7 +20,7 @@ def links_list(caller: Caller) -> Page[DownloadLink]:
 def links_make(caller: Caller, bundle_id: int, body: DownloadLinkStart) -> DownloadLinkMade:
     """Make a link; its address is shown only once."""
     bundle = bundles.bundle(caller.reader, bundle_id, caller.scope)
-    # A download that cannot begin is refused now, not to whoever gets the link.
+    # A download that cannot begin is refused now, not when the link is opened.
     bundles_download(caller, bundle_id, body.download)
     with caller.write() as db:
         number, secret = download_links.make(db, bundle, body, caller.name)

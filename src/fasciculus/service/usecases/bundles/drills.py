@@ -43,12 +43,12 @@ def _chosen(caller: Caller, body: DrillStart) -> Bundle:
 
 
 def drills_settings_show(caller: Caller) -> DrillSettings:
-    """Return when drills start by themselves."""
+    """Return the timetable of drills."""
     return drill_settings(caller.reader)
 
 
 def drills_settings_change(caller: Caller, body: DrillSettings) -> DrillSettings:
-    """Set when drills start by themselves."""
+    """Set the timetable of drills."""
     for name in body.subjects:
         kinds = (SubjectKind.ACCOUNT, SubjectKind.SITE)
         if not any(inventory.host_of_subject(caller.reader, kind, name) for kind in kinds):

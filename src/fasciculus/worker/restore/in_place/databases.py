@@ -34,7 +34,7 @@ from ...emitter import Emitter
 from ..losses import Losses
 from ..plan import RestorePlan
 
-#: What is kept of the exchanges; each has a folder of its own next to it.
+#: The file with the exchanges, and marks of finished steps; each exchange has a folder too.
 _KEPT, _DONE, _UNDONE = "databases.json", "databases.done", "databases.undone"
 
 

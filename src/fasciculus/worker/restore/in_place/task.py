@@ -45,7 +45,7 @@ from .staging import StagingWriter, stage
 from .wanted import WantedEntries
 
 _CHUNK = 1024 * 1024
-#: How long to wait for a host that is out of reach in the middle of a switch, in seconds.
+#: Pauses before asking again a host that is out of reach during a switch, in seconds.
 _PAUSES = (2, 5, 15, 60)
 
 
@@ -221,7 +221,7 @@ class InPlaceRestore:
         try:
             self._side.remove()
         except (FasciculusError, OSError):
-            self._emitter.warn("What was staged could not be removed; “restores drop” does it.")
+            self._emitter.warn("The staged data could not be removed; “restores drop” removes it.")
 
     def _send_journal(self, journal: Path) -> None:
         with journal.open("rb") as file:

@@ -1,4 +1,4 @@
-"""What differs between two bundles of a subject."""
+"""Differences between two bundles of a subject."""
 
 from __future__ import annotations
 

@@ -40,7 +40,7 @@ def drills_start(body: DrillStart) -> Started:
 @operation(
     "GET",
     "/settings/drills",
-    "When drills start by themselves",
+    "The timetable of drills",
     Permission.VIEW,
     response=DrillSettings,
 )
@@ -51,7 +51,7 @@ def drills_settings_show() -> DrillSettings:
 @operation(
     "PUT",
     "/settings/drills",
-    "Set when drills start by themselves",
+    "Set the timetable of drills",
     Permission.CONFIGURE,
     body=DrillSettings,
     response=DrillSettings,
