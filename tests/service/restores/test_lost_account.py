@@ -17,8 +17,6 @@ import pytest
 from ports import free_port
 from running import folder_stores, run, until
 
-from fasciculus.core.errors import DamagedError
-from fasciculus.core.system_user import system_user
 from fasciculus.models import AccountInput, Database, HostInput, JobInput, MailFiles, Site
 
 pytestmark = pytest.mark.xdist_group("mariadb")
@@ -163,23 +161,3 @@ def test_a_bundle_writes_no_setting_that_no_pattern_names(
     assert said.returncode == 2 and "Only a whole account" in said.stderr
     said = running.cli("restore", USER, "--to", str(home / "x"), "--whole-account")
     assert said.returncode == 2 and "in place" in said.stderr
-
-
-@pytest.mark.parametrize(
-    "line",
-    [
-        "root:x:0:0::/root:/bin/sh",
-        "pot:x:0:0::/home/pot:/bin/sh",
-        "pot:x:1001:1001::home:/bin/sh",
-        "pot:x:1001:1001::/home/pot:/bin/sh;id",
-        "pot:x:1001:1001::/home/pot:/bin/sh\nroot2:x:0:0::/:/bin/sh",
-        "pot:x:1e3:1001::/home/pot:/bin/sh",
-        "",
-    ],
-)
-def test_a_line_that_could_mean_another_user_is_refused(line: str) -> None:
-    with pytest.raises(DamagedError):
-        system_user("pot", line, "")
-    good = system_user("pot", "pot:x:1001:1002:Potter:/home/pot:/bin/sh\n", "pot:$y$j9T$a:1::::::")
-    assert (good.uid, good.gid, good.password) == (1001, 1002, "$y$j9T$a")
-    assert system_user("pot", "pot:x:1:2::/h:/bin/sh", "pot:a\nb:1").password == ""
