@@ -43,14 +43,21 @@ class Host(LocalHost):
 class Lost:
     """A bundle of system settings, and the account that it is restored for."""
 
-    def __init__(self, nights: Nights, codes: dict[str, int], vouched: bool = True) -> None:
+    def __init__(
+        self,
+        nights: Nights,
+        codes: dict[str, int],
+        vouched: bool = True,
+        home: str = HOME,
+        user: str = USER,
+    ) -> None:
         self.nights, self.host, self.raw = nights, Host(codes), io.BytesIO()
         self.conf = nights.root / "conf"
         self.conf.mkdir()
         for name in ("one", "two", "secret"):
             (self.conf / name).write_text(name)
         patterns = [str(self.conf / "*")]
-        nights.night(contents=["system"], system=patterns, system_user=USER)
+        nights.night(contents=["system"], system=patterns, system_user=user)
         for name in ("one", "secret"):
             (self.conf / name).unlink()
         (self.conf / "two").write_text("newer")
@@ -61,8 +68,8 @@ class Lost:
                     "kind": "account",
                     "name": "millpond",
                     "host": "",
-                    "root": HOME,
-                    "home": HOME,
+                    "root": home,
+                    "home": home,
                 },
                 "bundle": nights.known[-1],
                 "store": {**nights.store_order("attic"), "recorded": []},
@@ -111,6 +118,19 @@ def test_taken_numbers_are_given_up_and_said(nights: Nights) -> None:
     ran = [command for command, _ in lost.made()]
     assert "groupadd daemon" in ran[1] and not ran[2].endswith("-u 1")
     assert "user number 1 is taken" in lost.log and "group number 1 is taken" in lost.log
+
+
+def test_a_bundle_of_another_home_creates_nobody(nights: Nights) -> None:
+    lost = Lost(nights, MISSING, home="/srv/daemon")
+    with pytest.raises(SettingError, match="Its home in the bundle is /usr/sbin") as caught:
+        lost.made()
+    assert "useradd daemon" in caught.value.hint
+    assert [row for row in lost.host.ran if "add" in row[0]] == []
+
+
+def test_a_bundle_without_the_user_is_said(nights: Nights) -> None:
+    lost = Lost(nights, MISSING, user="")
+    assert lost.made() == [] and "the bundle has no lines of it" in lost.log
 
 
 def test_a_user_that_exists_stays(nights: Nights) -> None:
