@@ -25,7 +25,7 @@ def shown(*words: str) -> str:
     return result.output
 
 
-@pytest.mark.parametrize("words", commands(), ids=" ".join)
+@pytest.mark.parametrize("words", list(commands()), ids=" ".join)
 def test_every_help_fits_the_width_and_names_no_type_of_python(words: list[str]) -> None:
     text = shown(*words)
     assert not re.search(r"<(int|str|float|bool|list)\b", text), text

@@ -107,9 +107,15 @@ def test_damage_is_shown_repaired_and_changes_are_listed(
         first.unlink()
     sign_in(page, running)
     page.goto(f"{running.url}/#/runs/{number}")
+    asked: list[str] = []
+    page.on("request", lambda request: asked.append(request.url))
     page.get_by_role("link", name="1 new, 0 changed, 0 gone").click()
     expect(page.get_by_role("region", name="Changes")).to_contain_text("files/spring.html")
+    page.get_by_role("button", name="Differing lines of spring.html").click()
+    expect(page.get_by_role("region", name="Differing lines")).to_contain_text("+spring")
     check_access(page, "changes")
+    # A list is asked for when it is opened, and not again because it has arrived.
+    assert len([url for url in asked if "/changes" in url]) <= 2, asked
     page.get_by_label("Any state").select_option("gone")
     expect(page.get_by_text("Nothing changed since")).to_be_visible()
     assert "state=gone" in page.url
@@ -197,8 +203,8 @@ def test_from_an_empty_console_to_a_restored_bundle(
     expect(page.get_by_test_id("preview")).to_contain_text("4 entries")
     summary = page.get_by_test_id("summary")
     expect(summary).to_contain_text(
-        "it bundles files (without caches and what 1 pattern matches), databases and mail "
-        "settings of all accounts "
+        "it bundles files (without caches and what 1 pattern matches), databases, mail "
+        "settings and system settings of all accounts "
         "(1 now) to boathouse"
     )
     expect(summary).to_contain_text("keeps the newest 5 copies")

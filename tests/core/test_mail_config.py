@@ -176,3 +176,15 @@ def test_where_mail_is_delivered_and_what_carries_it() -> None:
         found.to_json().endswith(b"}\n")
         and "ü".encode() in mail_config.settings("x.example", ["ü@x.example y"], []).to_json()
     ), "unchanged, not escaped"
+
+
+def test_one_mailbox_is_exchanged_among_the_others() -> None:
+    passwd = "a@mill.example:one\nx@other.example:x\nB@mill.example:two\n"
+    rows = mail_config.one_mailbox_passwd(passwd, "mill.example", "b", ["b@mill.example:new\n"])
+    assert rows == ["a@mill.example:one\n", "b@mill.example:new\n"]
+    rows = mail_config.one_mailbox_passwd(passwd, "mill.example", "c", ["c@mill.example:3\n"])
+    assert rows[-1] == "c@mill.example:3\n" and len(rows) == 3
+    aliases = "a@mill.example one\nb@mill.example two,\n  three\nb@mill.example again\n"
+    rows = mail_config.one_address_map(aliases, "mill.example", "B@mill.example", [])
+    assert rows == ["a@mill.example one\n"]
+    assert mail_config.map_key("  ") == "" and mail_config.map_key("A@b c") == "a@b"

@@ -18,6 +18,7 @@ from typing import Any
 
 import pytest
 from nights import Nights, made
+from running import until
 
 from fasciculus.contracts.orders import RestoreOrder
 from fasciculus.core.errors import FasciculusError
@@ -84,9 +85,10 @@ def valley() -> Iterator[Any]:
         cwd="/",
     )
     yield found, root
+    # Ended in the middle of writing it, it would be empty.
+    turns = int(until((home / "turns").read_text))
     process.terminate()
     process.wait(30)
-    turns = int((home / "turns").read_text())
     # However slow the machine is: often enough to meet a task in the middle.
     assert turns >= 50, "he was at work all the time"
     shutil.rmtree(root, ignore_errors=True)

@@ -1,4 +1,5 @@
 // A list that sorts, filters and pages on the server, with its state in the address.
+import { untrack } from 'svelte';
 import { push, router } from 'svelte-spa-router';
 import { Problem, queryString } from './api.svelte';
 import { asProblem } from './loader.svelte';
@@ -50,7 +51,9 @@ export class Listing<T> {
     const mine = ++this.#asked;
     try {
       // As many as are shown, so that a refresh never shortens what somebody looks at.
-      const limit = cursor ? PAGE : Math.min(MOST, Math.max(PAGE, this.items.length));
+      // An effect that loads must not run again because of what it has loaded.
+      const shown = untrack(() => this.items.length);
+      const limit = cursor ? PAGE : Math.min(MOST, Math.max(PAGE, shown));
       const page = await this.ask({ ...this.filters, ...this.fixed(), cursor, limit });
       if (mine !== this.#asked) return;
       this.items = cursor ? [...this.items, ...page.items] : page.items;

@@ -86,7 +86,7 @@ def test_downloads_that_nobody_reads_leave_the_api_alone_and_end(
         )
         links = [connect(running.port, request) for _ in range(60)]
         try:
-            assert p95(client, 30) < 2.0
+            assert p95(client, 30) < 10.0
             refused = [link for link in links if _answer(link) == b"503"]
             assert len(refused) >= 60 - 2 * MOST
             # Clients that read nothing are dropped after a while, and others are served.

@@ -9,7 +9,6 @@ import pytest
 from running import run
 
 from fasciculus.client import ClientError
-from fasciculus.core.bundle.text_difference import MOST_LINES, as_text, text_difference
 
 pytestmark = pytest.mark.xdist_group("mariadb")
 
@@ -47,10 +46,3 @@ def test_lines_and_rows_then_and_now(nights: Any) -> None:
         assert caught.value.field == "file"
         with pytest.raises(ClientError):
             client.bundles_difference(4, "sites/index.php")
-
-
-def test_a_long_difference_ends_and_what_is_no_text_is_said() -> None:
-    before, after = "\n".join(map(str, range(9000))), "\n".join(map(str, range(9000, 18000)))
-    found = text_difference(before, after, "a", "b")
-    assert len(found) == MOST_LINES + 1 and found[-1] == "…"
-    assert as_text(None) == "" and as_text(b"\xff") is None and as_text("é".encode()) == "é"

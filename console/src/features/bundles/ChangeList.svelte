@@ -6,6 +6,7 @@
   import type { BundleChange } from '../../lib/types';
   import { size } from '../../lib/words';
   import FilterField from '../../ui/fields/FilterField.svelte';
+  import LineDifference from './LineDifference.svelte';
   import DataTable from '../../ui/DataTable.svelte';
   let { bundle }: { bundle: number } = $props();
   // Each bundle has a list of its own: the component is created again for another one.
@@ -14,6 +15,8 @@
     void router.querystring;
     list.load();
   });
+  let shown = $state('');
+  const key = (c: BundleChange) => `${c.kind}/${c.path}`;
   const MARKS: Record<string, string> = { new: '+', changed: '~', gone: '−' };
   const TONES: Record<string, string> = {
     new: 'text-moss',
@@ -49,7 +52,16 @@
         ><span aria-hidden="true">{MARKS[c.state]}</span> {c.state}</td
       >
       <td class="wrap-anywhere"
-        ><span class="text-faint">{c.kind}/</span>{c.path}{c.type === 'dir' ? '/' : ''}</td
+        ><span class="text-faint">{c.kind}/</span>{c.path}{c.type === 'dir' ? '/' : ''}
+        {#if c.type === 'file' && ['files', 'system', 'notes'].includes(c.kind)}
+          <button
+            class="link ml-2 cursor-pointer text-sm"
+            onclick={() => (shown = shown === key(c) ? '' : key(c))}
+            aria-expanded={shown === key(c)}
+            aria-label="Differing lines of {c.path}">lines</button
+          >
+          {#if shown === key(c)}<LineDifference {bundle} file={c.path} kind={c.kind} />{/if}
+        {/if}</td
       ><td>{c.what || '–'}</td>
       <td class="num">{c.state === 'gone' ? '–' : size(c.bytes)}</td><td class="num"
         >{c.state === 'new' ? '–' : size(c.before)}</td

@@ -49,6 +49,12 @@
         })}"
         aria-label="Download database {d.name}">download</a
       >
+      {#if sized(d)}<a
+          class="link text-sm"
+          download
+          href="/api/v1/bundles/{bundle}/download{queryString({ form: 'sql', database: d.name })}"
+          aria-label="Download database {d.name} as one SQL file">SQL</a
+        >{/if}
       <button
         class="link cursor-pointer text-sm"
         onclick={() => restore('databases', d.folder)}

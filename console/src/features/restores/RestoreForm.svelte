@@ -121,9 +121,11 @@
   <div class="grid gap-x-5 sm:grid-cols-2">
     {#if where === 'place'}<InPlaceFields bind:options />
       {#if bundle.subject_kind === 'account' && !part}
-        <Checkbox class="mb-3 sm:col-span-2" bind:checked={wholeAccount}
-          >Lost account: also create its user, restore mail and missing system settings</Checkbox
-        >
+        <div class="mb-3 sm:col-span-2">
+          <Checkbox bind:checked={wholeAccount}
+            >Lost account: also create its user, restore mail and missing system settings</Checkbox
+          >
+        </div>
       {/if}{:else}
       <FormField
         label="Target folder on the service’s machine (empty or new)"

@@ -64,7 +64,7 @@ def test_an_account_with_all_it_has(heronmere: SampleRecords) -> None:
     ]
     assert not found.all_databases
     assert found.mail.domains == ["mill.example", "millpond.example"]
-    assert found.contents == ["files", "databases", "mail"]
+    assert found.contents == ["files", "databases", "mail", "system"]
     assert [store.keep for store in found.stores] == ["7 newest"]
 
 
