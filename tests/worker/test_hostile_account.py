@@ -86,9 +86,11 @@ def valley() -> Iterator[Any]:
     )
     yield found, root
     # Ended in the middle of writing it, it would be empty.
-    turns = int(until((home / "turns").read_text))
-    process.terminate()
-    process.wait(30)
+    try:
+        turns = int(until((home / "turns").read_text))
+    finally:
+        process.terminate()
+        process.wait(30)
     # However slow the machine is: often enough to meet a task in the middle.
     assert turns >= 50, "he was at work all the time"
     shutil.rmtree(root, ignore_errors=True)
