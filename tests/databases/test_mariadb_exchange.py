@@ -229,7 +229,7 @@ def test_cut_before_any_statement_it_is_finished_by_doing_it_again(
         assert shop.told == [] and shop.dump() == wanted, statements
         if finished:
             break
-        statements += 23
+        statements += 37
         # Back to where it began, for the next cut.
         shop.step("undo", exchange)
         ENGINE.exchanging.drop(shop.access, PREFIX)

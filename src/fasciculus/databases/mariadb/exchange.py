@@ -23,7 +23,7 @@ from ...core.dump.sql.members import text
 from ...core.errors import StatementError
 from ..base import EXCHANGE_PREFIX, DatabaseAccess, DatabaseTable, Exchange
 from .loading import loading_user
-from .objects import check_objects, drop_objects, save_objects
+from .objects import check_objects, drop_objects, letters, save_objects
 from .restoring import load_member, restored
 from .server import MariaDbConnection, for_restoring, opened
 
@@ -248,17 +248,7 @@ def _prepare(server: MariaDbConnection) -> None:
 
 def _create(server: MariaDbConnection, name: str, like: str) -> None:
     if not _exists(server, name):
-        server.rows(f"CREATE DATABASE {quote_name(name)} {_letters(server, like)}")
-
-
-def _letters(server: MariaDbConnection, name: str) -> str:
-    """Return the character set and collation of a database, as a clause."""
-    charset, collation = server.rows(
-        "SELECT default_character_set_name, default_collation_name FROM "
-        "information_schema.schemata WHERE schema_name=%s",
-        name,
-    )[0]
-    return f"CHARACTER SET {text(charset)} COLLATE {text(collation)}"
+        server.rows(f"CREATE DATABASE {quote_name(name)} {letters(server, like)}")
 
 
 def _forward(server: MariaDbConnection, exchange: Exchange, old: str, late: str) -> None:
@@ -344,9 +334,9 @@ def _loaded_now(
 
 def _like(server: MariaDbConnection, name: str, folder: Path) -> None:
     """Give a database the character set that was kept with its objects."""
-    letters = folder / "letters"
-    if letters.exists() and _exists(server, name):
-        server.rows(f"ALTER DATABASE {quote_name(name)} {letters.read_text()}")
+    kept = folder / "letters"
+    if kept.exists() and _exists(server, name):
+        server.rows(f"ALTER DATABASE {quote_name(name)} {kept.read_text()}")
 
 
 def _load_objects(

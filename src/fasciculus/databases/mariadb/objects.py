@@ -32,7 +32,7 @@ def save_objects(
         return
     for member in _members(server, database, tables, [], []):
         (folder / member.name).write_bytes(member.data)
-    (folder / "letters").write_text(_letters(server, database))
+    (folder / "letters").write_text(letters(server, database))
     (folder / _DONE).touch()
 
 
@@ -72,7 +72,8 @@ def _members(
         yield from stored_objects.events(server, database, writer, hidden)
 
 
-def _letters(server: MariaDbConnection, database: str) -> str:
+def letters(server: MariaDbConnection, database: str) -> str:
+    """Return the character set and collation of a database, as a clause."""
     charset, collation = server.rows(
         "SELECT default_character_set_name, default_collation_name FROM "
         "information_schema.schemata WHERE schema_name=%s",

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
-from collections.abc import Callable, Iterable, Iterator
-from functools import partial
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from blake3 import blake3
@@ -26,6 +25,7 @@ from ...hosts.local_tree import LocalTree
 from ...stores.base import Store
 from ..database_access import database_access
 from ..emitter import Emitter
+from .database_members import members_of
 from .execution import PlanExecution
 from .losses import Losses
 from .plan import RestorePlan
@@ -145,7 +145,7 @@ class Drill:
         def refuse(why: str) -> None:
             self._losses.not_written(f"database {record.name}", why)
 
-        members = self._members(record, reader)
+        members = members_of(record, self._plan.entries(["databases"]), reader)
         folder = spool / f"drill-{number}"
         for entry in exchanging.stage(
             self._access(record.engine), exchange, record, members, refuse, folder
@@ -157,14 +157,6 @@ class Drill:
             self._figures.databases += 1
             self._figures.tables += len(record.tables)
             self._figures.rows += sum(record.tables.values())
-
-    def _members(
-        self, record: DatabaseRecord, reader: BundleReader
-    ) -> Iterator[tuple[Entry, Callable[[], bytes]]]:
-        folder = record.folder.encode() + b"/"
-        for entry in self._plan.entries(["databases"]):
-            if entry.path.startswith(folder):
-                yield entry, partial(_whole, reader, entry)
 
     def _access(self, engine: str) -> DatabaseAccess:
         order = self._plan.order
@@ -186,10 +178,6 @@ def clear_drill(
             exchanging.drop_all(access(engine), f"{options.prefix}_")
         except FasciculusError as error:
             emitter.warn(f"databases {options.prefix}_… could not be removed: {error.sentence()}")
-
-
-def _whole(reader: BundleReader, entry: Entry) -> bytes:
-    return b"".join(reader.contents(entry))
 
 
 def _difference(entry: Entry, tree: LocalTree, path: bytes) -> str:

@@ -21,6 +21,7 @@ from ...hosts.base import HostConnection
 from ...stores.base import Store
 from ..database_access import database_access
 from ..emitter import Emitter
+from .database_members import database_of, members_of
 from .losses import Losses
 from .mail import MailSettingsRestore
 from .plan import RestorePlan
@@ -111,7 +112,7 @@ class PlanExecution:
                 if leads and writer.layout.is_full:
                     writer.parent(entry.name, entry)
                 continue
-            if _record_of(entry, mapped) is None:
+            if database_of(entry, mapped) is None:
                 self._progress.stage = entry.kind
                 count += writer.put(self.place(entry, writer), entry, reader)
                 if count % _REPORT_EVERY == 0:
@@ -138,11 +139,7 @@ class PlanExecution:
         self._progress.stage = "databases"
         order = self._plan.order
         access = database_access(record.engine, order.host, self._host, "", order.spool)
-        members = (
-            (entry, lambda entry=entry: b"".join(reader.contents(entry)))
-            for entry in entries
-            if _record_of(entry, [record]) is not None
-        )
+        members = members_of(record, entries, reader)
         count = 0
         engine = ENGINES.get(record.engine)
 
@@ -164,13 +161,6 @@ class PlanExecution:
             self._emitter.emit(self._progress)
         self._emitter.info(f"database {record.name} is back as {name}")
         return count
-
-
-def _record_of(entry: Entry, records: list[DatabaseRecord]) -> DatabaseRecord | None:
-    """Return the database, among some, that an entry is a member of."""
-    if entry.kind != "databases":
-        return None
-    return next((r for r in records if entry.path.startswith(r.folder.encode() + b"/")), None)
 
 
 def _leads_to(folder: bytes, path: bytes) -> bool:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Callable, Iterator
-from functools import partial
 from pathlib import Path
 from typing import BinaryIO
 
@@ -12,7 +11,6 @@ import msgspec
 
 from ....contracts.events import Progress
 from ....contracts.orders import HostOrder
-from ....core.bundle.entry import Entry
 from ....core.bundle.manifest import DatabaseRecord
 from ....core.bundle.reader import BundleReader
 from ....core.contents import Contents
@@ -31,6 +29,7 @@ from ....databases.base import (
 from ....hosts.base import HostConnection, Problems
 from ...database_access import database_access
 from ...emitter import Emitter
+from ..database_members import database_of, members_of
 from ..losses import Losses
 from ..plan import RestorePlan
 
@@ -95,7 +94,7 @@ class Exchanges:
         """Return the tables of each database in the bundle, from one reading of the listing."""
         members: dict[str, list[tuple[str, int]]] = {r.name: [] for r in plan.databases}
         for entry in plan.entries(["databases"]) if plan.databases else ():
-            record = _record_of(entry, plan.databases)
+            record = database_of(entry, plan.databases)
             if record is not None:
                 members[record.name].append((entry.text.rpartition("/")[2], entry.size))
         return {r.name: ENGINES.get(r.engine).tables(r, members[r.name]) for r in plan.databases}
@@ -119,7 +118,7 @@ class Exchanges:
                 losses.not_written(f"database {name}", why)
 
             own = self._folder(exchange)
-            members = _members(plan, record, reader)
+            members = members_of(record, plan.entries(["databases"]), reader)
             for entry in exchanging.stage(access, exchange, record, members, refuse, own):
                 count += 1
                 progress.entries += 1
@@ -210,22 +209,6 @@ class Exchanges:
 def _prefix(side: str) -> str:
     plain = "".join(c if c.isascii() and c.isalnum() else "_" for c in side.lower())
     return f"{EXCHANGE_PREFIX}{plain.removeprefix('restore_')}"
-
-
-def _record_of(entry: Entry, records: list[DatabaseRecord]) -> DatabaseRecord | None:
-    return next((r for r in records if entry.path.startswith(r.folder.encode() + b"/")), None)
-
-
-def _members(
-    plan: RestorePlan, record: DatabaseRecord, reader: BundleReader
-) -> Iterator[tuple[Entry, Callable[[], bytes]]]:
-    for entry in plan.entries(["databases"]):
-        if _record_of(entry, [record]) is not None:
-            yield entry, partial(_whole, reader, entry)
-
-
-def _whole(reader: BundleReader, entry: Entry) -> bytes:
-    return b"".join(reader.contents(entry))
 
 
 def _lines(
