@@ -351,6 +351,21 @@ export const drillsSettingsChange = (
   body: Optional<Schemas['DrillSettings'], 'timetable' | 'zone' | 'subjects'>,
 ) => call<Schemas['DrillSettings']>('PUT', '/settings/drills', body);
 
+/** Recoveries of lost hosts, newest first. */
+export const recoveriesList = () => call<Schemas['Page_Recovery_']>('GET', '/recoveries');
+
+/** Begin a recovery of a lost host: no run begins on it until the recovery ends. */
+export const recoveriesStart = (body: Schemas['RecoveryStart']) =>
+  call<Schemas['Recovery']>('POST', '/recoveries', body);
+
+/** One recovery, with the state of each subject. */
+export const recoveriesShow = (number: number) =>
+  call<Schemas['Recovery']>('GET', `/recoveries/${part(number)}`);
+
+/** End a recovery. */
+export const recoveriesEnd = (number: number) =>
+  call<Schemas['Recovery']>('POST', `/recoveries/${part(number)}/end`);
+
 /** Restores, newest first. */
 export const restoresList = (query?: Query<'restores_list'>) =>
   call<Schemas['Page_Restore_']>('GET', '/restores' + queryString(query));

@@ -1017,6 +1017,58 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/recoveries': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Recoveries of lost hosts, newest first */
+    get: operations['recoveries_list'];
+    put?: never;
+    /** Begin a recovery of a lost host: no run begins on it until the recovery ends */
+    post: operations['recoveries_start'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/recoveries/{number}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One recovery, with the state of each subject */
+    get: operations['recoveries_show'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/recoveries/{number}/end': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** End a recovery */
+    post: operations['recoveries_end'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/restores': {
     parameters: {
       query?: never;
@@ -2039,7 +2091,8 @@ export interface components {
     };
     /**
      * AcceptedProposals
-     * @description The added things in words, and those not added, with the reason.
+     * @description The added things in words, those not added with the reason, and what has to be set because no
+     *     bundle knows it.
      */
     AcceptedProposals: {
       /** Added */
@@ -2049,6 +2102,11 @@ export interface components {
        * @default []
        */
       refused: string[];
+      /**
+       * Needed
+       * @default []
+       */
+      needed: string[];
     };
     /**
      * Account
@@ -5358,6 +5416,18 @@ export interface components {
        */
       next: string | null;
     };
+    /** Page[Recovery] */
+    Page_Recovery_: {
+      /** Items */
+      items: components['schemas']['Recovery'][];
+      /** Total */
+      total: number;
+      /**
+       * Next
+       * @default null
+       */
+      next: string | null;
+    };
     /** Page[Report] */
     Page_Report_: {
       /** Items */
@@ -5833,6 +5903,90 @@ export interface components {
       account: components['schemas']['AccountInput'];
       /** Changes */
       changes: string[];
+    };
+    /**
+     * Recovery
+     * @description A recovery, with the subjects of its host in the order in which they come back.
+     */
+    Recovery: {
+      /** Id */
+      id: number;
+      /** Host */
+      host: string;
+      /** Started By */
+      started_by: string;
+      /**
+       * Created
+       * Format: date-time
+       */
+      created: string;
+      /**
+       * Ended
+       * @default null
+       */
+      ended: string | null;
+      /**
+       * Subjects
+       * @default []
+       */
+      subjects: components['schemas']['RecoverySubject'][];
+    };
+    /**
+     * RecoveryStart
+     * @description A recovery of a host; its jobs start nothing on it until the recovery ends.
+     */
+    RecoveryStart: {
+      /** Host */
+      host: string;
+    };
+    /**
+     * RecoveryState
+     * @description What became of a subject in a recovery.
+     * @enum {string}
+     */
+    RecoveryState: 'waiting' | 'running' | 'back' | 'back, with warnings' | 'failed' | 'no bundle';
+    /**
+     * RecoverySubject
+     * @description A subject of a recovery: the bundle to bring back, the last restore of it, and its state.
+     *
+     *     ``bundle`` is the newest sound one with the most kinds of contents, None if there is none;
+     *     ``missing`` are kinds of contents that only other bundles of the subject have.
+     */
+    RecoverySubject: {
+      kind: components['schemas']['SubjectKind'];
+      /** Name */
+      name: string;
+      state: components['schemas']['RecoveryState'];
+      /**
+       * Bundle
+       * @default null
+       */
+      bundle: number | null;
+      /**
+       * Moment
+       * @default null
+       */
+      moment: string | null;
+      /**
+       * Contents
+       * @default []
+       */
+      contents: components['schemas']['Contents'][];
+      /**
+       * Missing
+       * @default []
+       */
+      missing: components['schemas']['Contents'][];
+      /**
+       * Restore
+       * @default null
+       */
+      restore: number | null;
+      /**
+       * Error
+       * @default
+       */
+      error: string;
     };
     /**
      * RepackStart
@@ -10923,6 +11077,130 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['DrillSettings'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  recoveries_list: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_Recovery_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  recoveries_start: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['RecoveryStart'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Recovery'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  recoveries_show: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Recovery'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  recoveries_end: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        number: number;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Recovery'];
         };
       };
       /** @description a problem */

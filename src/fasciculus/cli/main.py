@@ -34,6 +34,7 @@ ENTRIES = {
     "runs": Entry("runs:app", "Executions of jobs."),
     "bundles": Entry("bundles.bundles:app", "Bundles and their contents."),
     "restores": Entry("bundles.restores:app", "Restores, their plans and results."),
+    "recoveries": Entry("bundles.recoveries:app", "Lost hosts, brought back account by account."),
     "drills": Entry("bundles.drills:app", "Restores into a scratch place, as proof."),
     "coverage": Entry("inventory.coverage:app", "Which subjects jobs protect."),
     "maintenance": Entry("stores.maintenance:app", "Verify, repair and repack tasks."),

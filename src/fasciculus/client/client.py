@@ -460,6 +460,31 @@ class Client(
         """
         return self._call("PUT", "/settings/drills", models.DrillSettings, settings)
 
+    def recoveries_list(self) -> models.Page[models.Recovery]:
+        """Return recoveries of lost hosts, newest first, without their subjects."""
+        return self._call("GET", "/recoveries", models.Page[models.Recovery])
+
+    def recoveries_start(self, start: models.RecoveryStart) -> models.Recovery:
+        """Begin a recovery of a lost host: no run begins on it until the recovery ends.
+
+        Raises ``RefusedError`` if one is open already, ``NotFoundError`` for an unknown host.
+        """
+        return self._call("POST", "/recoveries", models.Recovery, start)
+
+    def recoveries_show(self, number: int) -> models.Recovery:
+        """Return one recovery, with the state of each subject.
+
+        Raises ``NotFoundError`` if the number is unknown.
+        """
+        return self._call("GET", f"/recoveries/{number}", models.Recovery)
+
+    def recoveries_end(self, number: int) -> models.Recovery:
+        """End a recovery.
+
+        Raises ``RefusedError`` if it has ended already, ``NotFoundError`` if the number is unknown.
+        """
+        return self._call("POST", f"/recoveries/{number}/end", models.Recovery)
+
     def restores_log(self, restore_id: int, **query: Any) -> models.Page[models.LogLine]:
         """Return the log of a restore.
 

@@ -36,6 +36,7 @@ _NAMES = {
     "problem": "FieldProblem Health Problem ProblemType",
     "reports": "Channel ChannelAnswer ChannelInput MailServer OutboxItem Report ReportDetail "
     "ReportPreview Template TemplateText WebhookMessage WebhookStore WebhookTask",
+    "bundles.recoveries": "Recovery RecoveryStart RecoverySubject",
     "bundles.restores": "DrillFigures DrillSettings DrillStart InPlace Restore RestorePlan "
     "RestorePlanLine RestoreStart RestoreUndo",
     "runs": "Attention LogLine Night Overview Run RunDetail Started StoreFill SubjectNights Task "
@@ -55,6 +56,7 @@ if TYPE_CHECKING:
     from .auth import *  # noqa: F403
     from .bundles.bundles import *  # noqa: F403
     from .bundles.entry_changes import *  # noqa: F403
+    from .bundles.recoveries import *  # noqa: F403
     from .bundles.restores import *  # noqa: F403
     from .calendar import *  # noqa: F403
     from .changes import *  # noqa: F403

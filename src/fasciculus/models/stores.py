@@ -227,7 +227,10 @@ class ProposalChoice(Model):
 
 
 class AcceptedProposals(Model):
-    """The added things in words, and those not added, with the reason."""
+    """The added things in words, those not added with the reason, and what has to be set because no
+    bundle knows it.
+    """
 
     added: list[str]
     refused: list[str] = []
+    needed: list[str] = []

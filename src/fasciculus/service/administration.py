@@ -6,18 +6,32 @@ import argparse
 import json
 import os
 import sys
-from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
+
+import msgspec
+from pydantic import ValidationError
 
 from .. import config as configuration
 from ..config import Config
 from ..core.errors import FasciculusError, SettingError
 from ..core.formatting import format_count
+from ..core.recovery.key_code import key_of
+from ..models.validation import field_errors
 from ..records import forget_secrets, users
 from ..records.bundles import copies
 from ..records.db import single_transaction, take_lock
 from ..records.secret_cipher import SecretCipher, read_key
+from ..stores import KINDS as STORE_KINDS
+from . import recovery_sheet as recovery_sheet_
 from .initial_password import ADMINISTRATOR, make_password, password_file
+from .recover_records import move_aside, recover_records
+from .settings import kind_settings
+
+_HOW_TO_CONFIRM = (
+    "Save it, then confirm that with the last group of its code: fasciculus admin recovery-sheet "
+    "--confirm GROUP"
+)
 
 
 def reset_password(config: Config, given: argparse.Namespace) -> str:
@@ -44,24 +58,13 @@ def restore_records(config: Config, given: argparse.Namespace) -> str:
     try:
         copies.unseal(copy, new, key)
         os.chmod(new, 0o600)
-        moved = _move_aside(config.records)
+        moved = " ".join(move_aside(config.records))
         new.rename(config.records)
     finally:
         new.unlink(missing_ok=True)
         os.close(hold)
-    return f"The records are those of {copy.name}.{moved} Start the service."
-
-
-def _move_aside(records: Path) -> str:
-    """Move the present records and what belongs to them; a sentence of where they are."""
-    mark, moved = f"{datetime.now(UTC):%Y-%m-%dT%H%M%SZ}", ""
-    for suffix in ("-wal", "-shm", ""):
-        present = records.with_name(records.name + suffix)
-        if present.exists():
-            aside = present.with_name(f"{present.name}.before-{mark}")
-            present.rename(aside)
-            moved = f" Those that were there are in {aside}."
-    return moved
+    more = f" {moved}" if moved else ""
+    return f"The records are those of {copy.name}.{more} Start the service."
 
 
 def new_key(config: Config, given: argparse.Namespace) -> str:
@@ -95,6 +98,56 @@ def new_key(config: Config, given: argparse.Namespace) -> str:
     )
 
 
+def recovery_sheet(config: Config, given: argparse.Namespace) -> str:
+    """Print the recovery sheet, or record that it was saved; the service may be running."""
+    cipher = _cipher(config)
+    group = given.confirm
+    if not group:
+        with single_transaction(config.records) as db:
+            print(recovery_sheet_.recovery_sheet(config, db, cipher))
+        if not (sys.stdin.isatty() and sys.stdout.isatty()):
+            # Not among the lines of the sheet, which are being saved.
+            print(_HOW_TO_CONFIRM, file=sys.stderr)
+            return ""
+        group = input("Last group of the code, read from the saved sheet (Enter: later): ")
+    if not group:
+        return _HOW_TO_CONFIRM
+    with single_transaction(config.records) as db:
+        recovery_sheet_.confirm_sheet(db, cipher, group)
+        users.audit(db, "root", "saved the recovery sheet", "")
+    return "Recorded: the recovery sheet is saved."
+
+
+def _cipher(config: Config) -> SecretCipher:
+    """Return the cipher of the present key; a missing one is not made."""
+    read_key(config.key_file)
+    return SecretCipher(config.key_file)
+
+
+def recover(config: Config, given: argparse.Namespace) -> str:
+    """Bring the records back from a store; its settings and the code come by standard input."""
+    asked = msgspec.json.decode(sys.stdin.buffer.read(), type=_RecoverInput)
+    if not STORE_KINDS.get(asked.settings.get("kind", "")).settings:
+        raise SettingError("That store has no settings.", "Choose another kind.", "kind")
+    found = recover_records(config, asked.settings, asked.secrets, key_of(asked.code))
+    return " ".join(
+        [f"The records are those of {found.copy}, and every job is paused.", *found.remarks]
+    )
+
+
+class _RecoverInput(msgspec.Struct):
+    """What the command line reads for a recovery."""
+
+    code: str
+    settings: dict[str, Any]
+    secrets: dict[str, str]
+
+
+def store_kinds(config: Config, given: argparse.Namespace) -> str:
+    """Return the kinds of stores as JSON, for the options of the command line."""
+    return kind_settings.kinds().model_dump_json()
+
+
 def main() -> int:
     """Carry out one command. Returns the exit code."""
     parser = argparse.ArgumentParser(prog="fasciculus admin")
@@ -106,14 +159,25 @@ def main() -> int:
     restore.add_argument("file")
     restore.set_defaults(carry_out=restore_records)
     commands.add_parser("new-key").set_defaults(carry_out=new_key)
+    sheet = commands.add_parser("recovery-sheet")
+    sheet.add_argument("--confirm", default="")
+    sheet.set_defaults(carry_out=recovery_sheet)
+    commands.add_parser("recover").set_defaults(carry_out=recover)
+    commands.add_parser("store-kinds").set_defaults(carry_out=store_kinds)
     for command in commands.choices.values():
         command.add_argument("--json", action="store_true")
     given = parser.parse_args()
     try:
         said = given.carry_out(configuration.load(), given)
-        print(json.dumps({"said": said}, ensure_ascii=False) if given.json else said)
+        if said:
+            print(json.dumps({"said": said}, ensure_ascii=False) if given.json else said)
     except FasciculusError as error:
         print(f"fasciculus: {error.sentence()}", file=sys.stderr)
+        return 2
+    except ValidationError as error:
+        for row in field_errors(error):
+            option = f"--{row.field.replace('_', '-')}"
+            print(f"fasciculus: {option}: {row.message}", file=sys.stderr)
         return 2
     except OSError as error:
         print(f"fasciculus: {error.strerror}: {error.filename}", file=sys.stderr)

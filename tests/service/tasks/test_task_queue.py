@@ -217,6 +217,15 @@ def test_what_is_paused_waits_and_restores_do_not() -> None:
     assert begun(found, 9) == [5]
     found.paused = Paused()
     assert sorted(begun(found, 9)) == [1, 4]
+    found.add(
+        [
+            of_job(6, "a", host="reed-1"),
+            task(7, "lanternchoir", host="reed-1"),
+            of_job(8, "a", host="reed-2"),
+        ]
+    )
+    found.paused = Paused(hosts=frozenset({"reed-1"}))
+    assert sorted(begun(found, 9)) == [7, 8]
 
 
 def test_a_later_run_of_a_job_waits_for_all_of_the_earlier_one() -> None:

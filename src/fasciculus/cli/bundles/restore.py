@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from datetime import datetime
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -172,7 +173,9 @@ def restore(
     names = _database_names(database or [], tables, in_place)
     with service(_OPTIONS) as client:
         order = models.RestoreStart(
-            bundle=chosen_bundle(client, bundle, at, wanted, store),
+            bundle=chosen_bundle(client, bundle, at, wanted, store)
+            if not whole_account
+            else _chosen_whole(client, bundle, at, store),
             in_place=models.InPlace(
                 conflicts=conflicts,
                 remove_extra=remove_extra,
@@ -202,6 +205,12 @@ def restore(
         number = client.restores_start(order).id
         done = follow_restore(client, number)
     end_with(done, _restored(done), as_json)
+
+
+def _chosen_whole(client: Client, bundle: str, at: datetime | None, store: str) -> int:
+    """Return the bundle of a lost account, or of a host, which has no files."""
+    is_host = any(row.name == bundle for row in client.every(client.hosts_list))
+    return chosen_bundle(client, bundle, at, "system" if is_host else "files", store)
 
 
 def _database_names(

@@ -84,6 +84,8 @@ def accept(
     said = f"Added {', '.join(made.added)}." if made.added else "Nothing was added."
     output.done(made, said, as_json)
     if not as_json:
+        for line in made.needed:
+            output.say(f"To be set: {line}")
         for line in made.refused:
             output.complain(line)
     if made.refused:

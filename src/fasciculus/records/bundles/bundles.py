@@ -477,7 +477,7 @@ def count_since(
 
 
 #: The bundles of which every copy needs files that are known to be damaged.
-_LOST = (
+LOST = (
     "SELECT harmed.id FROM (SELECT DISTINCT bundle.id, damage.store_id FROM damage, "
     "json_each(damage.bundles) JOIN bundle ON bundle.name=json_each.value AND "
     "bundle.subject_kind=damage.subject_kind AND bundle.subject=damage.subject) AS harmed "
@@ -491,7 +491,7 @@ def newest_by_job(db: sqlite3.Connection) -> dict[Subject, dict[str, str]]:
     found: dict[Subject, dict[str, str]] = {}
     for kind, subject, job, moment in db.execute(
         "SELECT subject_kind, subject, job, max(moment) FROM bundle WHERE id NOT IN "
-        f"({_LOST}) GROUP BY subject_kind, subject, job"
+        f"({LOST}) GROUP BY subject_kind, subject, job"
     ):
         found.setdefault(Subject(kind, subject), {})[job] = moment
     return found

@@ -19,7 +19,7 @@ from ...models.stores import StoreFields
 from ...records import settings
 from ...records.db import Records, stamp
 from ...records.jobs import jobs, pauses
-from ...records.runs import log_lines, restores, runs
+from ...records.runs import log_lines, recoveries, restores, runs
 from ...records.runs.maintenance import MaintenanceOptions
 from ...records.stores import stores
 from .. import timetables
@@ -237,9 +237,11 @@ class Scheduler:
         self._tasks.start_restore(restores.restore(db, number))
 
     def _tell_pauses(self, moment: datetime) -> None:
-        """Hold back the waiting tasks of what is paused."""
-        names = {row.job for row in pauses.pauses(self._records.reader, moment)}
-        self._tasks.pause(Paused(pauses.ALL in names, frozenset(names - {pauses.ALL})))
+        """Hold back the waiting tasks of what is paused, and of hosts that are being recovered."""
+        db = self._records.reader
+        names = {row.job for row in pauses.pauses(db, moment)}
+        hosts = frozenset(recoveries.open_hosts(db))
+        self._tasks.pause(Paused(pauses.ALL in names, frozenset(names - {pauses.ALL}), hosts))
 
     def _copy(self, name: str) -> None:
         """Bring what a store is to have from another one."""

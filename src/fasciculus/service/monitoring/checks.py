@@ -25,7 +25,7 @@ from ...records.messages import certificates, reports
 from ...records.runs import past_runs, restores
 from ...records.secret_cipher import SecretCipher
 from ...records.stores import stores as store_records
-from .. import records_copy, timetables
+from .. import records_copy, recovery_sheet, timetables
 from ..coverage import covered
 from ..stores.store_status import StoreStatuses
 from .bundles import UnusualBundles
@@ -105,6 +105,13 @@ def _records(watched: Watched) -> Iterator[Finding]:
     for name in records_copy.overdue(watched.config, watched.records):
         text = f"Store {name} has no copy of the records of the last two days."
         yield Finding(f"records-copy {name}", "records", LOOK, name, text, "/settings")
+    has_copies = bool(records_copy.wanted(watched.config, watched.db))
+    if has_copies and not recovery_sheet.is_saved(watched.db, watched.cipher):
+        text = (
+            "The recovery sheet is not saved: without it, nobody can open the copies of the "
+            "records. Print it on this machine: fasciculus admin recovery-sheet"
+        )
+        yield Finding("recovery-sheet", "records", LOOK, "the service", text, "/settings")
 
 
 def _background(watched: Watched) -> Iterator[Finding]:

@@ -13,13 +13,15 @@ from .queued import Lane, QueuedTask
 
 @dataclass(frozen=True, slots=True)
 class Paused:
-    """Pauses: tasks of some jobs, or of all, do not start. Restores always may."""
+    """Pauses: tasks of some jobs, of all, or on some hosts do not start. Restores always may."""
 
     everything: bool = False
     jobs: frozenset[str] = frozenset()
+    hosts: frozenset[str] = frozenset()
 
     def __contains__(self, task: QueuedTask) -> bool:
-        return bool(task.job_name) and (self.everything or task.job_name in self.jobs)
+        is_paused = self.everything or task.job_name in self.jobs or task.host in self.hosts
+        return bool(task.job_name) and is_paused
 
 
 class TaskQueue:

@@ -14,7 +14,7 @@ from ...contracts.orders import DropOrder, Order, RecoverOrder, UndoOrder
 from ...contracts.results import AnyResult, RestoreResult, SideResult
 from ...core.restore.plan_line import PlanSummary
 from ...core.restore.restore_kind import RestoreKind, SetAside
-from ...core.subject import Subject
+from ...core.subject import Subject, SubjectKind
 from ...models import Restore, RestorePlan
 from ...records import inventory
 from ...records.runs import restores
@@ -74,6 +74,9 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
         restore = restores.restore(self._records.reader, task.number)
         if restore.kind == RestoreKind.DRILL:
             carry_out(clear_order(self._sources(), restore))
+            return
+        if restore.subject_kind == SubjectKind.HOST:
+            # Each of its settings was written whole, or not at all.
             return
         changes = restore.in_place is not None and restore.kind == RestoreKind.RESTORE
         if not changes and restore.kind != RestoreKind.UNDO:

@@ -15,7 +15,7 @@ from ...records.bundles import bundles
 from ...records.jobs import jobs, pauses
 from ...records.messages import alerts
 from ...records.paging import PageRequest
-from ...records.runs import past_runs, runs
+from ...records.runs import past_runs, recoveries, runs
 from ...records.stores import stores
 from .. import timetables
 from .caller import Caller
@@ -89,6 +89,9 @@ def _attention(caller: Caller, now: datetime) -> list[Attention]:
         link = f"/jobs/{quote(pause.job)}" if pause.job else "/calendar"
         why = f": {pause.reason}" if pause.reason else ""
         rows.append(Attention(level="look", text=f"{what}{until}{why}.", link=link))
+    for host in recoveries.open_hosts(db):
+        text = f"Host {host} is being recovered; no run begins on it. Continue: fasciculus "
+        rows.append(Attention(level="look", text=f"{text}recoveries run {host}", link="/restores"))
     # Acknowledged alerts come last.
     return sorted(rows, key=lambda row: (bool(row.acknowledged_by), row.level))
 

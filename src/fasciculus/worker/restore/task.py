@@ -22,6 +22,7 @@ from ..emitter import Emitter
 from ..store_access import retrying_store, seen
 from .drill import Drill, clear_drill
 from .execution import PlanExecution
+from .host_settings import HostSettingsRestore
 from .in_place.task import InPlaceRestore
 from .layout import Layout
 from .losses import Losses
@@ -75,6 +76,17 @@ class RestoreTask:
         drill = self._order.drill
         plan = plan_restore(self._order, store, spool, self._emitter)
         self._progress.total = plan.bytes
+        lost = self._order.lost_account
+        if self._order.in_place is not None and lost and self._order.subject.kind == "host":
+            return HostSettingsRestore(
+                plan,
+                self._order.in_place,
+                lost,
+                self._host,
+                self._emitter,
+                self._losses,
+                self._progress,
+            ).run(store, spool)
         if self._order.in_place is not None:
             in_place = InPlaceRestore(
                 plan,

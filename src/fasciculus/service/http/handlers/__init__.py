@@ -1,7 +1,7 @@
 """The handlers of the API, one module a family. Importing them registers their operations."""
 
 from . import definitions, keys, maintenance, overview, reference, runs, search, sign_in, stores
-from .bundles import bundles, differences, download_links, downloads, drills, restores
+from .bundles import bundles, differences, download_links, downloads, drills, recoveries, restores
 from .inventory import accounts, discovery, hosts
 from .jobs import calendar, changes, job_plans, jobs, pauses, start_addresses
 from .messages import alerts, channels, messages, reports, templates
@@ -27,6 +27,7 @@ __all__ = [
     "messages",
     "overview",
     "pauses",
+    "recoveries",
     "reference",
     "reports",
     "restores",

@@ -158,9 +158,11 @@ def _all_domains(sources: OrderInputs, restore: Restore) -> list[str]:
 def _lost_account(
     sources: OrderInputs, restore: Restore, found: FoundSubject | None
 ) -> LostAccountOrder | None:
-    if not restore.whole_account or found is None or found.account is None:
+    if not restore.whole_account or found is None:
         return None
     host, account = found.host, found.account
+    if account is None:
+        return LostAccountOrder(user="", system=host.system, refresh=host.system_refresh)
     address = str(getattr(host.connection, "address", "") or "127.0.0.1")
     return LostAccountOrder(
         user=account.name,

@@ -12,6 +12,7 @@ from ....core.contents import Contents
 from ....core.dump.filters import DatabaseRules
 from ....core.errors import AlreadyEndedError, FolderNotEmptyError, SettingError
 from ....core.restore.restore_kind import RestoreKind, SetAside
+from ....core.subject import SubjectKind
 from ....models import (
     BundleDetail,
     LogLine,
@@ -169,6 +170,9 @@ def _check_in_place(caller: Caller, body: RestoreStart, bundle: BundleDetail) ->
             "Restore mail settings or a folder by another restore.",
             field="in_place",
         )
+    if bundle.subject_kind == SubjectKind.HOST:
+        _check_host_settings(body)
+        return
     if not {Contents.FILES, Contents.DATABASES} & set(body.contents or bundle.contents):
         raise SettingError(
             "Only files and databases can be restored in place.",
@@ -183,18 +187,22 @@ def _check_in_place(caller: Caller, body: RestoreStart, bundle: BundleDetail) ->
             f"Restore into a folder (--to), and copy it to {found.host.name}.",
             field="in_place",
         )
-    if found.account is None:
-        raise SettingError(
-            "A host's settings cannot be restored in place.",
-            "Restore them to a folder (--to).",
-            field="in_place",
-        )
     _check_own_databases(body, found)
-    if body.whole_account and (bundle.subject_kind != "account" or _is_part(body)):
+    if body.whole_account and (bundle.subject_kind == SubjectKind.SITE or _is_part(body)):
         raise SettingError(
             "Only a whole account comes back with its user, mail and system settings.",
             "Name an account, and no paths, contents, databases or tables.",
             field="whole_account",
+        )
+
+
+def _check_host_settings(body: RestoreStart) -> None:
+    """Check a restore of a host's own settings: those that are missing, and nothing else."""
+    if not body.whole_account or _is_part(body):
+        raise SettingError(
+            "Of a host's settings, only those that are missing come back in place, all together.",
+            "Add --whole-account and name no paths, or restore them to a folder (--to).",
+            field="in_place",
         )
 
 

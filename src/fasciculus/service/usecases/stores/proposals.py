@@ -74,6 +74,7 @@ def accept(
         db.execute("SAVEPOINT proposal")
         try:
             made.added += _added(db, cipher, store, row, choice.homes.get(row.name, ""))
+            made.needed += _needed(row)
             store_proposals.remove(db, store, [row])
         except (FasciculusError, ValidationError, sqlite3.IntegrityError) as error:
             db.execute("ROLLBACK TO proposal")
@@ -81,6 +82,23 @@ def accept(
         finally:
             db.execute("RELEASE proposal")
     return made
+
+
+def _needed(row: FoundProposal) -> list[str]:
+    """Return what a bundle does not know of a thing, with the command that sets it."""
+    if _settings(row):
+        return []
+    if row.kind == "host":
+        return [
+            f"host {row.name}: how to reach it, its database server and mail files (fasciculus "
+            f"hosts change {row.name} --kind …)"
+        ]
+    if row.kind == "job":
+        return [
+            f"job {row.name}: timetable, keep rule, excludes and recipients (fasciculus jobs "
+            f"change {row.name} …), then fasciculus jobs enable {row.name}"
+        ]
+    return []
 
 
 def _reason(error: Exception) -> str:

@@ -1,0 +1,1 @@
+"""Recovery after the loss of a machine: the sheet with the key, and the account of what is back."""
