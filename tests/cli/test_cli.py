@@ -22,6 +22,7 @@ from fasciculus.service.http.operations import OPERATIONS
 
 #: The commands of operations without a command of the same name.
 CARRIED = {
+    "restores_relocation": "restore",
     "recoveries_start": "recoveries run",
     "bundles_instructions": "bundles show",
     "stores_access": "stores connect",

@@ -24,8 +24,9 @@ from running import (
     until,
 )
 
+from fasciculus.core.restore.restore_kind import SetAside
 from fasciculus.demo.sftp import SftpStandIn
-from fasciculus.models import StoreInput
+from fasciculus.models import AccountInput, Site, StoreInput
 
 # A busy machine may take its time; what is tested is that it comes, not how soon.
 expect.set_options(timeout=20_000)
@@ -261,6 +262,55 @@ def test_from_an_empty_console_to_a_restored_bundle(
     sure.get_by_label("Type nightly to confirm").fill("nightly")
     sure.get_by_role("button", name="Remove the job").click()
     expect(page.get_by_text("No job yet")).to_be_visible()
+
+
+@pytest.mark.xdist_group("console")
+def test_a_copy_beside_the_original_is_edited_made_and_removed(
+    running: Service, page: Page, tmp_path: Path
+) -> None:
+    site = tmp_path / "millpond/sites/www"
+    site.mkdir(parents=True)
+    (site / "config.php").write_text("<?php define('HOME', 'https://millpond.example/');\n")
+    account = AccountInput(
+        name="millpond",
+        host="reed-1",
+        home=str(tmp_path / "millpond"),
+        sites=[Site(name="millpond.example", root=str(site))],
+    )
+    with running.client() as client:
+        set_up(client, [account], folder_stores(tmp_path, "attic"))
+        assert run(client, "nightly").outcome == "done"
+        bundle = client.bundles_list().items[0].id
+    sign_in(page, running)
+    page.goto(f"{running.url}/#/bundles/{bundle}")
+    page.get_by_role("button", name="Restore", exact=True).first.click()
+    page.get_by_label("A copy beside it").check()
+    expect(page.get_by_role("button", name="Show the plan")).to_be_disabled()
+    page.get_by_label("Address of the copy").fill("no address")
+    page.get_by_role("button", name="Propose the mapping").click()
+    expect(page.get_by_role("alert").first).to_be_visible()
+    page.get_by_label("Address of the copy").fill("try.millpond.example")
+    page.get_by_role("button", name="Propose the mapping").click()
+    page.get_by_label("Folder in millpond").fill("sites/trial")
+    page.get_by_label(f"text {site} becomes").fill(f"{tmp_path}/millpond/sites/trial")
+    page.get_by_role("button", name="Show the plan").click()
+    expect(
+        page.get_by_role("row", name=re.compile("create sites.trial.config.php"))
+    ).to_be_visible()
+    page.get_by_role("button", name="Restore there now").click()
+    expect(page.get_by_role("heading", name="Copy beside the original")).to_be_visible()
+    text = (tmp_path / "millpond/sites/trial/config.php").read_text()
+    assert "https://try.millpond.example/" in text
+    page.get_by_role("button", name="Remove the copy").click()
+    sure = page.get_by_role("dialog")
+    sure.get_by_label("Type millpond to confirm").fill("millpond")
+    sure.get_by_role("button", name="Remove the copy").click()
+    expect(page.get_by_text("undo of restore 2")).to_be_visible()
+    expect(page.get_by_text("done")).to_be_visible()
+    assert [path.name for path in site.parent.iterdir()] == ["www"]
+    running.parts.tasks.drop_expired()
+    with running.client() as client:
+        assert until(lambda: client.restores_show(2).aside == SetAside.GONE)
 
 
 @pytest.mark.xdist_group("console")

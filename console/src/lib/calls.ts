@@ -384,6 +384,7 @@ export const restoresStart = (
     | 'mailboxes'
     | 'full_layout'
     | 'in_place'
+    | 'relocation'
     | 'plan_only'
     | 'whole_account'
     | 'web_address'
@@ -393,6 +394,11 @@ export const restoresStart = (
     | 'identity'
   >,
 ) => call<Schemas['Started']>('POST', '/restores', body);
+
+/** Propose another place for a restore: a copy beside the original, or another account. */
+export const restoresRelocation = (
+  body: Optional<Schemas['RelocationAsk'], 'account' | 'site' | 'address'>,
+) => call<Schemas['RelocationProposal']>('POST', '/restores/relocation', body);
 
 /** One restore. */
 export const restoresShow = (restoreId: number) =>

@@ -1087,6 +1087,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/restores/relocation': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Propose another place for a restore: a copy beside the original, or another account */
+    post: operations['restores_relocation'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/restores/{restore_id}': {
     parameters: {
       query?: never;
@@ -5989,6 +6006,129 @@ export interface components {
       error: string;
     };
     /**
+     * Relocation
+     * @description Another place for a restore: ``account``, and a folder below its home.
+     *
+     *     What is in ``from_folder`` of the bundle goes to ``to_folder``. ``texts`` are exchanged in
+     *     databases, links and the configuration files that the patterns ``files`` name; ``names`` only in
+     *     these files. ``user_names`` has new names for users of databases; all others get another prefix
+     *     and ``user_suffix``. With ``beside`` it is a copy next to the original, for ``address``, that is
+     *     removed again with ``restores remove``; nothing may exist there.
+     */
+    Relocation: {
+      /** Account */
+      account: string;
+      /**
+       * From Folder
+       * @default
+       */
+      from_folder: string;
+      /**
+       * To Folder
+       * @default
+       */
+      to_folder: string;
+      /**
+       * Beside
+       * @default false
+       */
+      beside: boolean;
+      /**
+       * Address
+       * @default
+       */
+      address: string;
+      /**
+       * Site
+       * @default
+       */
+      site: string;
+      /**
+       * Texts
+       * @default {}
+       */
+      texts: {
+        [key: string]: string;
+      };
+      /**
+       * Names
+       * @default {}
+       */
+      names: {
+        [key: string]: string;
+      };
+      /**
+       * Files
+       * @default []
+       */
+      files: string[];
+      /**
+       * User Names
+       * @default {}
+       */
+      user_names: {
+        [key: string]: string;
+      };
+      /**
+       * User Prefix
+       * @default [
+       *       "",
+       *       ""
+       *     ]
+       */
+      user_prefix: [string, string];
+      /**
+       * User Suffix
+       * @default
+       */
+      user_suffix: string;
+    };
+    /**
+     * RelocationAsk
+     * @description A question for a proposal: a copy of ``site`` beside it under ``address``, or ``account`` as
+     *     the new place of a whole bundle, with ``address`` for ``site`` if that changes too.
+     */
+    RelocationAsk: {
+      /** Bundle */
+      bundle: number;
+      /**
+       * Account
+       * @default
+       */
+      account: string;
+      /**
+       * Site
+       * @default
+       */
+      site: string;
+      /**
+       * Address
+       * @default
+       */
+      address: string;
+    };
+    /**
+     * RelocationProposal
+     * @description A proposed place, with the new names of databases and owners by the former ones.
+     */
+    RelocationProposal: {
+      relocation: components['schemas']['Relocation'];
+      /**
+       * Databases
+       * @default {}
+       */
+      databases: {
+        [key: string]: string;
+      };
+      /**
+       * Owners
+       * @default {}
+       */
+      owners: {
+        [key: string]: string;
+      };
+    };
+    /**
      * RepackStart
      * @description ``over`` is in percent: a piece is rewritten when more of it is unused.
      */
@@ -6143,6 +6283,8 @@ export interface components {
       of_restore: number | null;
       /** @default null */
       in_place: components['schemas']['InPlace'] | null;
+      /** @default null */
+      relocation: components['schemas']['Relocation'] | null;
       /** @default null */
       plan: components['schemas']['RestorePlan'] | null;
       /** @default null */
@@ -6409,6 +6551,11 @@ export interface components {
       full_layout: boolean;
       /** @default null */
       in_place: components['schemas']['InPlace'] | null;
+      /**
+       * @description with in_place: another place than where it was
+       * @default null
+       */
+      relocation: components['schemas']['Relocation'] | null;
       /**
        * Plan Only
        * @default false
@@ -11272,6 +11419,39 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Started'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  restores_relocation: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['RelocationAsk'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RelocationProposal'];
         };
       };
       /** @description a problem */

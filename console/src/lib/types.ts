@@ -45,6 +45,7 @@ export type Report = Schemas['Report'];
 export type ReportDetail = Schemas['ReportDetail'];
 export type ReportPreview = Schemas['ReportPreview'];
 export type DrillSettings = Schemas['DrillSettings'];
+export type RelocationProposal = Schemas['RelocationProposal'];
 export type Restore = Schemas['Restore'];
 export type InPlace = Required<Schemas['InPlace']>;
 export type RestorePlanLine = Schemas['RestorePlanLine'];

@@ -460,6 +460,14 @@ class Client(
         """
         return self._call("PUT", "/settings/drills", models.DrillSettings, settings)
 
+    def restores_relocation(self, ask: models.RelocationAsk) -> models.RelocationProposal:
+        """Propose another place for a restore: a copy beside the original, or another account.
+
+        Raises ``RefusedError`` if there is no such place, ``NotFoundError`` for an unknown bundle
+        or account.
+        """
+        return self._call("POST", "/restores/relocation", models.RelocationProposal, ask)
+
     def recoveries_list(self) -> models.Page[models.Recovery]:
         """Return recoveries of lost hosts, newest first, without their subjects."""
         return self._call("GET", "/recoveries", models.Page[models.Recovery])

@@ -345,6 +345,39 @@ class LostAccountOrder(OrderData, kw_only=True):
     web_address: str = "127.0.0.1:80"
 
 
+class Relocation(OrderData):
+    """A restore to another place: another folder, account or host, or a copy beside the original.
+
+    ``source`` is the subject of the bundle. What is in ``from_folder`` of it goes to ``to_folder``,
+    both relative to the folder of their subject. ``texts`` are exchanged in databases, links and
+    the configuration files that the patterns ``files`` name; ``names`` only in these files. Users
+    of databases get new names: by ``user_names``, by another prefix, or with ``user_suffix``.
+    Databases that exist are exchanged only if ``own_databases`` has them; with ``beside``, nothing
+    may exist.
+    """
+
+    source: Subject
+    from_folder: str = ""
+    to_folder: str = ""
+    texts: dict[str, str] = {}
+    names: dict[str, str] = {}
+    files: list[str] = []
+    user_names: dict[str, str] = {}
+    user_prefix: tuple[str, str] = ("", "")
+    user_suffix: str = ""
+    own_databases: list[str] = []
+    beside: bool = False
+
+    def user(self, old: str) -> str:
+        """Return the new name of a database's user."""
+        before, after = self.user_prefix
+        if old in self.user_names:
+            return self.user_names[old]
+        if before and old.startswith(before):
+            old = after + old[len(before) :]
+        return old + self.user_suffix
+
+
 class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     """Bring a bundle, or part of it, back into an empty folder and named databases."""
 
@@ -374,9 +407,16 @@ class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     in_place: InPlaceOrder | None = None
     #: Restore into a scratch place, compare, and remove everything again.
     drill: DrillOptions | None = None
+    #: With ``in_place``: put it at another place, from which it can be removed again.
+    relocation: Relocation | None = None
     #: With ``in_place``: bring everything else of the account back too.
     lost_account: LostAccountOrder | None = None
     spool: Artifact
+
+    @property
+    def source(self) -> Subject:
+        """Return the subject of the bundle."""
+        return self.relocation.source if self.relocation else self.subject.ref()
 
 
 class SideOrder(OrderData, kw_only=True):

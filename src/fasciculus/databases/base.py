@@ -12,6 +12,7 @@ from msgspec import Struct
 from ..core.bundle.entry import Entry
 from ..core.bundle.manifest import DatabaseRecord
 from ..core.dump.filters import DatabaseRules
+from .rewriting import RewrittenColumn
 
 if TYPE_CHECKING:
     from ..kinds import Secrets, Settings
@@ -167,6 +168,10 @@ class Exchange(Struct, kw_only=True):
     keep: bool = False
     existed: bool = True
     trusted: bool = False
+    #: For a database under another name: the statements for its users, and their names in
+    #: statements; they are removed with it.
+    users_member: bytes = b""
+    users: list[str] = []
 
 
 class SqlEngine(Protocol):
@@ -200,6 +205,24 @@ class Exchanging(SqlEngine, Protocol):
         """Load the tables next to the database and count them, and complete ``exchange``; yield
         each member once it is in.
         """
+
+    def rename_users(
+        self,
+        access: DatabaseAccess,
+        exchange: Exchange,
+        record: DatabaseRecord,
+        members: Iterator[tuple[Entry, Callable[[], bytes]]],
+        rename: Callable[[str], str],
+    ) -> dict[str, str]:
+        """Complete ``exchange`` with the users of a new database under their new names, with the
+        same passwords; return the new names by the former ones. Raises ``SettingError`` if such
+        a user exists.
+        """
+
+    def rewrite(
+        self, access: DatabaseAccess, exchange: Exchange, texts: Mapping[str, str], folder: Path
+    ) -> list[RewrittenColumn]:
+        """Exchange texts in the rows that were loaded, before they are in use."""
 
     def run(
         self,

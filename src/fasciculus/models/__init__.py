@@ -36,6 +36,7 @@ _NAMES = {
     "problem": "FieldProblem Health Problem ProblemType",
     "reports": "Channel ChannelAnswer ChannelInput MailServer OutboxItem Report ReportDetail "
     "ReportPreview Template TemplateText WebhookMessage WebhookStore WebhookTask",
+    "bundles.relocations": "Relocation RelocationAsk RelocationProposal",
     "bundles.recoveries": "Recovery RecoveryStart RecoverySubject",
     "bundles.restores": "DrillFigures DrillSettings DrillStart InPlace Restore RestorePlan "
     "RestorePlanLine RestoreStart RestoreUndo",
@@ -57,6 +58,7 @@ if TYPE_CHECKING:
     from .bundles.bundles import *  # noqa: F403
     from .bundles.entry_changes import *  # noqa: F403
     from .bundles.recoveries import *  # noqa: F403
+    from .bundles.relocations import *  # noqa: F403
     from .bundles.restores import *  # noqa: F403
     from .calendar import *  # noqa: F403
     from .changes import *  # noqa: F403

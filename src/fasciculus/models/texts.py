@@ -79,6 +79,15 @@ def web_place(value: str) -> str:
     return text
 
 
+def host_name(value: str) -> str:
+    """Return the name of a host or site (RFC 1123), in lower case, or nothing."""
+    text = value.strip().rstrip(".").lower()
+    part = r"(?!-)[a-z0-9-]{1,63}(?<!-)"
+    if text and not (re.fullmatch(rf"{part}(?:\.{part})*", text) and len(text) <= 253):
+        raise ValueError(f"“{value}” is not the name of a site; write for example try.example.")
+    return text
+
+
 def mail_address(value: str) -> str:
     """Return an e-mail address; ``ValueError`` when it is none."""
     value = value.strip()

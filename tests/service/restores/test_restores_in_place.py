@@ -163,6 +163,22 @@ def test_what_is_set_aside_goes_when_its_time_is_over(running: Any, millpond: An
         assert sides(millpond) == []
         step = client.restores_list(limit=1).items[0]
         assert (step.kind, step.of_restore) == (RestoreKind.DROP, number)
+        # What an undo has set aside goes when that undo is as old.
+        (millpond / "page-1.html").write_text("changed again")
+        number = client.restores_start(RestoreStart(bundle=bundle.id, in_place=InPlace())).id
+        assert ended(client, number).aside == SetAside.KEPT
+        undo = client.restores_undo(number, RestoreUndo(force=True)).id
+        assert ended(client, undo).outcome == "done"
+        for ends, is_gone in ((number, False), (undo, True)):
+            with running.parts.records.write() as db:
+                db.execute("UPDATE restore SET ended=? WHERE id=?", (old, ends))
+            running.parts.tasks.drop_expired()
+            if is_gone:
+                assert until(lambda: client.restores_show(number).aside == SetAside.GONE)
+            assert client.restores_list(limit=1).items[0].kind == (
+                RestoreKind.DROP if is_gone else RestoreKind.UNDO
+            )
+        assert sides(millpond) == []
 
 
 @pytest.mark.parametrize("interrupted", ["switching", "staging"])

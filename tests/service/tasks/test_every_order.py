@@ -17,7 +17,7 @@ from fasciculus.contracts.orders import Order
 from fasciculus.contracts.sealed_secrets import WorkerIdentity
 from fasciculus.core.restore.actions import Action
 from fasciculus.demo.sftp import SftpStandIn
-from fasciculus.models import InPlace, JobInput, Restore, RestoreStart, RestoreUndo
+from fasciculus.models import InPlace, JobInput, Relocation, Restore, RestoreStart, RestoreUndo
 from fasciculus.models.maintenance import MaintenanceStarted, MaintenanceTask
 from fasciculus.service import main as program
 
@@ -55,6 +55,11 @@ def put_back(client: Any, bundle: Any) -> None:
     done(client.restores_undo(number, RestoreUndo()))
     done(client.restores_drop(number))
     done(client.restores_start(start, "again"))
+    place = Relocation(
+        account="millpond", to_folder="copy", texts={"millpond": "ferry"}, files=["*.html"]
+    )
+    moved = RestoreStart(bundle=bundle, in_place=InPlace(), relocation=place)
+    done(client.restores_start(moved))
 
 
 def test_every_kind_of_order_is_carried_out_elsewhere(
@@ -83,6 +88,7 @@ def test_every_kind_of_order_is_carried_out_elsewhere(
         (tmp_path / "millpond/page-1.html").write_text("hacked")
         put_back(client, newest.id)
         assert (tmp_path / "millpond/page-1.html").read_text().startswith("millpond 1")
+        assert (tmp_path / "millpond/copy/page-1.html").read_text().startswith("ferry 1")
         assert ended(client, client.stores_verify("attic", deep=True)).outcome == "done"
         piece = next((tmp_path / "attic/accounts/millpond/pieces").iterdir())
         piece.write_bytes(b"altered")

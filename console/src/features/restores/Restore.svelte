@@ -49,11 +49,11 @@
   );
   async function carryOut() {
     const { bundle_id, store, contents, paths, databases, tables } = row!;
-    const { in_place, special_modes, owners } = row!;
+    const { in_place, relocation, special_modes, owners } = row!;
     await action.run(async () => {
       const chosen = { contents, paths, databases, tables };
       const whole = { whole_account: row!.whole_account, web_address: row!.web_address };
-      const options = { store, ...chosen, ...whole, in_place, special_modes, owners };
+      const options = { store, ...chosen, ...whole, in_place, relocation, special_modes, owners };
       push(`/restores/${(await restoresStart({ bundle: bundle_id!, ...options })).id}`);
     });
   }
@@ -111,7 +111,9 @@
   {/if}
   {#if row.kind === 'plan' && isDone && row.bundle_id && changes}
     <div class="mb-5 flex gap-3">
-      <Button onclick={carryOut} disabled={action.busy}>Restore in place now</Button>
+      <Button onclick={carryOut} disabled={action.busy}
+        >{row.relocation ? 'Restore there now' : 'Restore in place now'}</Button
+      >
       <Button color="alternative" href="#/bundles/{row.bundle_id}">Back to the bundle</Button>
     </div>
   {/if}

@@ -4,11 +4,13 @@
   import { Button, Checkbox, Input, Radio, Select } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
   import { bundlesFiles, restoresStart } from '../../lib/calls';
-  import type { BundleDetail, InPlace } from '../../lib/types';
+  import type { BundleDetail, InPlace, RelocationProposal } from '../../lib/types';
   import { size, toggled } from '../../lib/words';
   import FormField from '../../ui/fields/FormField.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   import InPlaceFields from './InPlaceFields.svelte';
+  import RelocationFields from './RelocationFields.svelte';
+  import { relocated } from './restore';
   let {
     bundle,
     part,
@@ -19,13 +21,14 @@
     bundle.subject_kind !== 'host' &&
       (part ? part.kind === 'files' : !!(bundle.contents.files || bundle.contents.databases)),
   );
-  let where = $derived<'place' | 'folder'>(canStay ? 'place' : 'folder');
+  let where = $derived<'place' | 'other' | 'folder'>(canStay ? 'place' : 'folder');
   let options = $state<InPlace>({
     conflicts: 'replace',
     remove_extra: false,
     compare_contents: false,
   });
   let wholeAccount = $state(false);
+  let proposal = $state<RelocationProposal | null>(null);
   let target = $state('');
   let store = $state('');
   let identity = $state('');
@@ -65,13 +68,14 @@
   const unfinished = $derived(
     action.busy ||
       !kinds.length ||
+      (where === 'other' && !proposal) ||
       (where === 'folder' &&
         (!(target || Object.keys(renamed).length || chosen.length) || !!badTarget)),
   );
   async function go(event: Event) {
     event.preventDefault();
     await action.run(async () => {
-      if (where === 'place') {
+      if (where !== 'folder') {
         const plan = await restoresStart({
           bundle: bundle.id,
           store,
@@ -79,7 +83,8 @@
           contents: part ? [part.kind] : wholeAccount ? [] : kinds.filter((k) => inPlace(k)),
           paths: part ? [part.path] : [],
           in_place: $state.snapshot(options),
-          whole_account: wholeAccount,
+          whole_account: wholeAccount && where === 'place',
+          ...(where === 'other' && proposal ? relocated($state.snapshot(proposal)) : {}),
           plan_only: true,
         });
         return push(`/restores/${plan.id}`);
@@ -114,6 +119,9 @@
     <Radio name="where" value="place" disabled={!canStay} bind:group={where}
       >In place, after a look at the plan</Radio
     >
+    {#if canStay && !part}<Radio name="where" value="other" bind:group={where}
+        >A copy beside it, or another account</Radio
+      >{/if}
     <Radio name="where" value="folder" bind:group={where}
       >An empty folder, new databases, mail settings</Radio
     >
@@ -126,7 +134,12 @@
             >Lost account: also create its user, restore mail and missing system settings</Checkbox
           >
         </div>
-      {/if}{:else}
+      {/if}
+    {:else if where === 'other'}<RelocationFields
+        bundle={bundle.id}
+        bind:proposal
+        problem={action.problem}
+      />{:else}
       <FormField
         label="Target folder on the service’s machine (empty or new)"
         id="target"
@@ -191,7 +204,7 @@
     </fieldset>
   {/if}
   <p class="mb-3 text-sm">
-    {#if where === 'place'}
+    {#if where !== 'folder'}
       Nothing changes before you have seen the plan. What is replaced is set aside, and can be put
       back.
     {:else}
@@ -201,7 +214,7 @@
   <ErrorMessage problem={action.problem} />
   <div class="flex gap-3">
     <Button type="submit" disabled={unfinished}
-      >{where === 'place' ? 'Show the plan' : 'Restore'}</Button
+      >{where === 'folder' ? 'Restore' : 'Show the plan'}</Button
     ><Button color="alternative" onclick={done}>Cancel</Button>
   </div>
 </form>

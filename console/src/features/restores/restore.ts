@@ -1,14 +1,20 @@
 // Restores in words.
-import type { Restore } from '../../lib/types';
+import type { RelocationProposal, Restore } from '../../lib/types';
 import { count, size } from '../../lib/words';
 
 /** Where a restore brings things back to. */
 export function whereOf(row: Restore): string {
-  if (row.kind === 'plan') return 'in place (plan)';
+  const moves = row.relocation;
+  const place = moves
+    ? `${moves.account}: ${moves.to_folder || 'its home'}`
+    : row.in_place
+      ? 'in place'
+      : row.target;
+  if (row.kind === 'plan') return `${place} (plan)`;
   if (row.kind === 'undo') return `undo of restore ${row.of_restore}`;
   if (row.kind === 'drop') return `drop of restore ${row.of_restore}`;
   if (row.kind === 'drill') return 'a scratch place (drill)';
-  return row.in_place ? 'in place' : row.target;
+  return place;
 }
 
 const WORDS = [
@@ -36,4 +42,17 @@ export function drillWords(drill: NonNullable<Restore['drill']>): string {
   if (!drill.databases) return `${files}.`;
   const tables = `${count(drill.tables ?? 0, 'table')}, ${count(drill.rows ?? 0, 'row')}`;
   return `${files}; ${count(drill.databases, 'database')} loaded, ${tables}.`;
+}
+
+/** What a restore to another place is started with: texts without a replacement are left out. */
+export function relocated({ relocation, databases, owners }: RelocationProposal) {
+  const filled = (map: Record<string, string> = {}) =>
+    Object.fromEntries(Object.entries(map).filter(([, text]) => text.trim()));
+  const texts = filled(relocation.texts);
+  const user_names = filled(relocation.user_names);
+  return {
+    relocation: { ...relocation, texts, user_names },
+    databases: filled(databases),
+    owners: filled(owners),
+  };
 }

@@ -16,6 +16,7 @@ from ..output import count, size
 from ..parameters import AsJson, Yes, complete_stores
 from ..progress import exit_code, follow_restore
 from ..session import service
+from . import relocations
 from .bundle_choice import At, BundleText, chosen_bundle
 from .restores import end_with, plan_words, show_plan
 
@@ -35,6 +36,11 @@ _OPTIONS = {
     "mailboxes": "--mailbox",
     "identity": "--key-file",
     "owners": "--map-owner",
+    "account": "--into",
+    "address": "--beside",
+    "to_folder": "--to-folder",
+    "texts": "--exchange",
+    "files": "--exchange-in",
 }
 
 
@@ -85,6 +91,41 @@ def restore(
             metavar="ADDRESS:PORT",
         ),
     ] = "",
+    into: Annotated[
+        str,
+        typer.Option(help="Restore in place into this account instead.", metavar="ACCOUNT"),
+    ] = "",
+    beside: Annotated[
+        str,
+        typer.Option(
+            help="Restore a copy of a site next to it, with its own folder, databases and users, "
+            "for this address.",
+            metavar="ADDRESS",
+        ),
+    ] = "",
+    site: Annotated[
+        str, typer.Option(help="With --beside or --into: which site of the account.")
+    ] = "",
+    to_folder: Annotated[
+        str,
+        typer.Option(help="With --beside or --into: the folder below the account's home."),
+    ] = "",
+    exchange: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="With --beside or --into: a text to exchange in databases and configuration "
+            "files; an empty NEW keeps it. May be repeated.",
+            metavar="OLD=NEW",
+        ),
+    ] = None,
+    exchange_in: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="With --beside or --into: exchange texts in these files instead of the usual "
+            "configuration files; may be repeated.",
+            metavar="PATTERN",
+        ),
+    ] = None,
     to: Annotated[str, typer.Option(help="An empty or new folder on the service's machine.")] = "",
     contents: Annotated[
         str, typer.Option(help="Only these kinds: files, databases, mail.", metavar="KIND,KIND")
@@ -167,6 +208,10 @@ def restore(
     files.
     """
     kinds = [c.strip() for c in contents.split(",") if c.strip()]
+    choice = relocations.Choice(
+        into, beside, site, to_folder, exchange or [], exchange_in or []
+    ).checked()
+    in_place = in_place or choice.moves
     default = "files" if in_place else "databases" if table or database else ""
     wanted = kinds[0] if kinds else default
     tables = _tables(table or [])
@@ -200,6 +245,8 @@ def restore(
             owners=dict(_renamed(text, "--map-owner") for text in map_owner or []),
             identity=output.read_file("--key-file", key_file) if key_file else "",
         )
+        if choice.moves:
+            order = relocations.relocated(client, order, choice)
         if in_place and not _agreed(client, order, yes, as_json):
             return
         number = client.restores_start(order).id
@@ -260,10 +307,13 @@ def _agreed(client: Client, order: models.RestoreStart, yes: bool, as_json: bool
         output.show_json(done)
         return False
     if not as_json:
+        if order.relocation is not None:
+            relocations.show_relocation(order)
         _show(client, done, lines)
     if order.plan_only:
         return False
-    output.sure(f"Restore {done.subject} in place now?", yes)
+    place = relocations.place_words(order.relocation) if order.relocation else "in place"
+    output.sure(f"Restore {done.subject} {place} now?", yes)
     return True
 
 
@@ -282,6 +332,8 @@ def _show(client: Client, done: models.Restore, lines: list[models.RestorePlanLi
 
 def _restored(done: models.Restore) -> str:
     """Return a sentence about what was restored."""
+    if done.relocation is not None:
+        return relocations.moved_words(done, done.relocation)
     parts = [f"Restored {count(done.entries, 'entry', 'entries')}, {size(done.bytes)}"]
     place = ", in place" if done.in_place else f", to {done.target}" if done.target else ""
     parts.append(f"{place}.")

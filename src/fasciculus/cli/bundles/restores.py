@@ -24,19 +24,24 @@ RestoreNumber = Annotated[int, typer.Argument(help="The restore's number.", show
 
 def where(row: models.Restore) -> str:
     """Return where a restore brings things back to, in a few words."""
+    place = "in place" if row.in_place else row.target
+    if row.relocation is not None:
+        place = f"{row.relocation.account}: {row.relocation.to_folder or 'its home'}"
     match row.kind:
         case RestoreKind.PLAN:
-            return "in place (plan)"
+            return f"{place} (plan)"
         case RestoreKind.UNDO:
             return f"undo of {row.of_restore}"
         case RestoreKind.DROP:
             return f"drop of {row.of_restore}"
         case RestoreKind.DRILL:
             return "a drill"
-    return "in place" if row.in_place else row.target
+    return place
 
 
 def _aside(row: models.Restore) -> str:
+    if row.aside == SetAside.KEPT and row.relocation is not None and row.relocation.beside:
+        return "until removed"
     if row.aside == SetAside.KEPT:
         return f"until {moment(row.aside_until)}" if row.aside_until else "until dropped"
     return row.aside
@@ -212,3 +217,26 @@ def drop(number: RestoreNumber, yes: Yes = False, as_json: AsJson = False) -> No
         output.sure(f"Remove {freed} that restore {number} of {of.subject} has set aside?", yes)
         done = follow_restore(client, client.restores_drop(number).id)
     end_with(done, f"Removed what restore {number} had set aside.", as_json)
+
+
+@app.command()
+def remove(number: RestoreNumber, yes: Yes = False, as_json: AsJson = False) -> None:
+    """Remove a copy beside the original: its folder, databases and database users."""
+    with service() as client:
+        of = client.restores_show(number)
+        if of.relocation is None or not of.relocation.beside:
+            raise output.wrong(
+                f"Restore {number} made no copy beside the original.",
+                "“restores undo” takes a restore in place back.",
+            )
+        place = f"{of.relocation.to_folder} of {of.relocation.account}"
+        names = ", ".join(of.databases.values())
+        databases = f" and the databases {names}" if names else ""
+        output.sure(f"Remove {place}{databases}, with all changes made there?", yes)
+        done = of
+        if of.aside == SetAside.KEPT:
+            step = client.restores_undo(number, models.RestoreUndo(force=True)).id
+            done = follow_restore(client, step)
+        if done.outcome in ("done", "warned"):
+            done = follow_restore(client, client.restores_drop(number).id)
+    end_with(done, f"Removed {place}{databases}.", as_json)

@@ -9,9 +9,11 @@ dropped, and created again.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from contextlib import suppress
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from ...core.bundle.entry import Entry
 from ...core.bundle.manifest import DatabaseRecord
@@ -19,12 +21,16 @@ from ...core.dump.mariadb import script
 from ...core.dump.mariadb.dialect import USERS
 from ...core.dump.mariadb.literals import quote_name
 from ...core.dump.mariadb.references import corrections
+from ...core.dump.mariadb.renamed_users import RenamedUsers
 from ...core.dump.sql.members import text
-from ...core.errors import StatementError
+from ...core.errors import SettingError, StatementError
+from ...core.rewriting.texts import Texts
 from ..base import EXCHANGE_PREFIX, DatabaseAccess, DatabaseTable, Exchange
+from ..rewriting import RewrittenColumn
 from .loading import loading_user
 from .objects import check_objects, drop_objects, letters, save_objects
 from .restoring import load_member, restored
+from .rewriting import rewrite
 from .server import MariaDbConnection, for_restoring, opened
 
 NEW, OLD, LATE, UNDONE = "new", "old", "late", "undone"
@@ -91,6 +97,38 @@ class MariaDbExchange:
                 if wanted is not None and rows != wanted and kind == "BASE TABLE":
                     refuse(f"table {table} has {rows:,} of {wanted:,} rows after loading")
 
+    def rename_users(
+        self,
+        access: DatabaseAccess,
+        exchange: Exchange,
+        record: DatabaseRecord,
+        members: Iterator[tuple[Entry, Callable[[], bytes]]],
+        rename: Callable[[str], str],
+    ) -> dict[str, str]:
+        """Complete ``exchange`` with the users of a new database under their new names."""
+        for entry, read in members:
+            if entry.text.rpartition("/")[2] == USERS:
+                users = RenamedUsers(read(), record.name, exchange.name, rename)
+                with opened(for_restoring(access)) as server:
+                    _check_new(server, users.names.values())
+                exchange.users_member, exchange.users = users.member, users.users
+                return users.names
+        return {}
+
+    def rewrite(
+        self, access: DatabaseAccess, exchange: Exchange, texts: Mapping[str, str], folder: Path
+    ) -> list[RewrittenColumn]:
+        """Exchange texts in the rows that were loaded, before they are in use."""
+        scratch = _scratch(exchange, NEW)
+        with opened(for_restoring(access)) as server:
+            # Triggers would run; they are created again after the exchange.
+            save_objects(server, scratch, exchange.tables, folder / NEW)
+            drop_objects(server, scratch, exchange.tables)
+            found = list(rewrite(server, scratch, Texts(texts), list(texts)))
+            for table in exchange.loaded:
+                exchange.loaded[table] = _checksum(server, scratch, table)
+        return [replace(row, database=exchange.name) for row in found]
+
     def run(
         self,
         access: DatabaseAccess,
@@ -121,7 +159,9 @@ class MariaDbExchange:
                 # What the bundle has none of stays; the others are there already.
                 _load_objects(own, server, exchange, folder / OLD, lambda why: None, True)
             users = folder / NEW / USERS
-            if not exchange.existed and exchange.trusted and users.exists():
+            if not exchange.existed and exchange.trusted and exchange.users_member:
+                load_member(server, USERS, exchange.users_member, refuse)
+            elif not exchange.existed and exchange.trusted and users.exists():
                 load_member(server, USERS, users.read_bytes(), refuse)
             server.rows(f"DROP DATABASE IF EXISTS {quote_name(new)}")
 
@@ -158,6 +198,8 @@ class MariaDbExchange:
             _load_objects(own, server, exchange, folder / OLD, refuse, True)
             if not exchange.existed and not _tables(server, name):
                 server.rows(f"DROP DATABASE {quote_name(name)}")
+                for user in exchange.users:
+                    server.rows(f"DROP USER IF EXISTS {user}")
 
     def drop(self, access: DatabaseAccess, prefix: str) -> None:
         """Remove everything loaded or set aside under a prefix."""
@@ -171,6 +213,17 @@ class MariaDbExchange:
             for (name,) in server.rows("SELECT schema_name FROM information_schema.schemata"):
                 if start.startswith(EXCHANGE_PREFIX) and text(name).startswith(start):
                     server.rows(f"DROP DATABASE {quote_name(text(name))}")
+
+
+def _check_new(server: MariaDbConnection, names: Iterable[str]) -> None:
+    """Check that no user has one of the names. Raises ``SettingError``."""
+    for name in names:
+        if server.rows("SELECT 1 FROM mysql.user WHERE user=%s LIMIT 1", name):
+            raise SettingError(
+                f"There is a database user “{name}” already.",
+                "Choose another name for the user of the copy.",
+                field="user_names",
+            )
 
 
 # Tables ------------------------------------------------------------------------------

@@ -13,6 +13,7 @@ from ...core.subject import SubjectKind
 from ..jobs.timetable import Timetable, Zone
 from ..model import Model, RenamedFields
 from ..texts import OptionalPath, checked, mail_address, web_place
+from .relocations import Relocation
 
 
 class InPlace(Model):
@@ -123,6 +124,9 @@ class RestoreStart(RenamedFields):
         description="keep the kind and whole path of chosen paths below the target folder",
     )
     in_place: InPlace | None = None
+    relocation: Relocation | None = Field(
+        default=None, description="with in_place: another place than where it was"
+    )
     plan_only: bool = False
     whole_account: bool = Field(
         default=False,
@@ -168,6 +172,7 @@ class Restore(Model):
     kind: RestoreKind = RestoreKind.RESTORE
     of_restore: int | None = None
     in_place: InPlace | None = None
+    relocation: Relocation | None = None
     plan: RestorePlan | None = None
     drill: DrillFigures | None = None
     aside: SetAside = SetAside.NONE

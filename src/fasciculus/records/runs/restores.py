@@ -20,7 +20,7 @@ def _restore(row: sqlite3.Row) -> Restore:
     values = {key: row[key] for key in Restore.model_fields if key in row.keys()}  # noqa: SIM118
     for key in ("contents", "paths", "databases", "tables", "mail_domains", "mailboxes", "owners"):
         values[key] = json.loads(row[key])
-    for key in ("in_place", "plan", "drill"):
+    for key in ("in_place", "plan", "drill", "relocation"):
         values[key] = json.loads(row[key]) if row[key] else None
     return Restore(**values)
 
@@ -39,9 +39,9 @@ def add(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
         "paths, databases, mail_domains, resume, special_modes, owners, state, started_by, "
         "created, idempotency_key, identity, kind, in_place, side, tables, full_layout, "
-        "whole_account, web_address, mailboxes) "
+        "whole_account, web_address, mailboxes, relocation) "
         "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "
-        "?, ?)",
+        "?, ?, ?)",
         (
             bundle.id,
             bundle.name,
@@ -68,6 +68,7 @@ def add(
             start.whole_account,
             start.web_address,
             json.dumps(start.mailboxes),
+            start.relocation.model_dump_json() if start.relocation else None,
         ),
     )
     return int(row.lastrowid or 0)
@@ -80,8 +81,9 @@ def add_later_step(
     row = db.execute(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
         "paths, databases, mail_domains, resume, special_modes, owners, state, started_by, "
-        "created, kind, of_restore, side) SELECT bundle_id, bundle, subject_kind, subject, store, "
-        "'', '[]', '[]', '{}', '[]', ?, 0, '{}', 'queued', ?, ?, ?, id, side FROM restore "
+        "created, kind, of_restore, side, relocation) SELECT bundle_id, bundle, subject_kind, "
+        "subject, store, '', '[]', '[]', '{}', '[]', ?, 0, '{}', 'queued', ?, ?, ?, id, side, "
+        "relocation FROM restore "
         "WHERE id=?",
         (force, started_by, now(), kind, of.id),
     )
@@ -155,11 +157,26 @@ def settled(db: sqlite3.Connection, restore_id: int, outcome: str, error: str) -
     db.execute("UPDATE restore SET outcome=?, error=? WHERE id=?", (outcome, error, restore_id))
 
 
-def kept_aside(db: sqlite3.Connection, before: datetime | None = None) -> list[Restore]:
-    """Return the restores that keep something set aside, of those that ended before a time."""
+_IS_COPY = "coalesce(json_extract(relocation, '$.beside'), 0)"
+
+
+def kept_aside(db: sqlite3.Connection) -> list[Restore]:
+    """Return the restores that keep something set aside. What a copy beside the original needs for
+    its removal is no such thing.
+    """
+    rows = db.execute(f"SELECT * FROM restore WHERE aside='kept' AND NOT {_IS_COPY}")
+    return [_restore(row) for row in rows]
+
+
+def expired(db: sqlite3.Connection, before: datetime) -> list[Restore]:
+    """Return the restores whose set aside data is due to be removed: it was replaced or undone
+    before a time, or belonged to a copy that was removed.
+    """
+    undone = "(SELECT max(u.ended) FROM restore u WHERE u.of_restore=restore.id AND u.kind='undo')"
     rows = db.execute(
-        "SELECT * FROM restore WHERE aside='kept' AND ended < ?",
-        (stamp(before) if before else "9",),
+        f"SELECT * FROM restore WHERE (aside='kept' AND ended < ? AND NOT {_IS_COPY}) OR "
+        f"(aside='undone' AND ({_IS_COPY} OR {undone} < ?))",
+        (stamp(before), stamp(before)),
     )
     return [_restore(row) for row in rows]
 

@@ -111,7 +111,7 @@ def _records(watched: Watched) -> Iterator[Finding]:
             "The recovery sheet is not saved: without it, nobody can open the copies of the "
             "records. Print it on this machine: fasciculus admin recovery-sheet"
         )
-        yield Finding("recovery-sheet", "records", LOOK, "the service", text, "/settings")
+        yield Finding("recovery-sheet", "recovery-sheet", LOOK, "the service", text, "/settings")
 
 
 def _background(watched: Watched) -> Iterator[Finding]:

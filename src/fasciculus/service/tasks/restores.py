@@ -14,13 +14,13 @@ from ...contracts.orders import DropOrder, Order, RecoverOrder, UndoOrder
 from ...contracts.results import AnyResult, RestoreResult, SideResult
 from ...core.restore.plan_line import PlanSummary
 from ...core.restore.restore_kind import RestoreKind, SetAside
-from ...core.subject import Subject, SubjectKind
+from ...core.subject import SubjectKind
 from ...models import Restore, RestorePlan
 from ...records import inventory
 from ...records.runs import restores
 from ...records.stores import store_days
 from .handler import HandlerBase
-from .orders.restore import clear_order, left_plan, restore_order, side_order
+from .orders.restore import clear_order, left_plan, place_of, restore_order, side_order
 from .progress import TaskProgress
 from .queued import RESTORES, QueuedRestore
 
@@ -40,7 +40,7 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
         """Return a restore that waits. It waits for no other task of its host or store, but they
         for it: no more of them begin than these take together.
         """
-        subject = Subject.of(restore.subject_kind, restore.subject)
+        subject = place_of(restore)
         return QueuedRestore(
             number=restore.id,
             subject=subject,

@@ -158,7 +158,7 @@ class Tasks:
         if not self._config.set_aside_days:
             return
         oldest = datetime.now(UTC) - timedelta(days=self._config.set_aside_days)
-        for row in restores.kept_aside(self._records.reader, oldest):
+        for row in restores.expired(self._records.reader, oldest):
             with self._records.write() as db:
                 number = restores.add_later_step(db, row, RestoreKind.DROP, _BACKGROUND)
             self.start_restore(restores.restore(self._records.reader, number))

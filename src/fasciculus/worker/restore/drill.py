@@ -121,7 +121,7 @@ class Drill:
         if not records:
             return
         self._progress.stage = "databases"
-        with BundleReader(unsealed(store), self._plan.order.subject.ref(), spool) as reader:
+        with BundleReader(unsealed(store), self._plan.order.source, spool) as reader:
             for number, record in enumerate(records, 1):
                 try:
                     self._load(record, number, reader, spool)

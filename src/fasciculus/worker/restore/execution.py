@@ -49,7 +49,7 @@ class PlanExecution:
         """Bring everything back; return the number of entries that came."""
         plan, order = self._plan, self._plan.order
         count = 0
-        with BundleReader(unsealed(store), order.subject.ref(), spool) as reader:
+        with BundleReader(unsealed(store), order.source, spool) as reader:
             if self._writer is not None:
                 count += self._files(plan.entries(), self._writer, plan.databases, reader)
             for record in plan.databases:

@@ -128,7 +128,7 @@ class LostAccount:
 
     def _recorded_user(self, store: Store, spool: Path) -> SystemUser | None:
         texts = {"passwd": "", "shadow": ""}
-        with BundleReader(unsealed(store), self._plan.order.subject.ref(), spool) as reader:
+        with BundleReader(unsealed(store), self._plan.order.source, spool) as reader:
             for entry in self._plan.entries(["system"]):
                 name = entry.text.removeprefix(_USER)
                 if entry.text.startswith(_USER) and name in texts:
@@ -200,7 +200,7 @@ class LostAccount:
             )
             return 0
         count = 0
-        with BundleReader(unsealed(store), self._plan.order.subject.ref(), spool) as reader:
+        with BundleReader(unsealed(store), self._plan.order.source, spool) as reader:
             for entry in self._settings():
                 path = _absolute(entry)
                 if self._host.type_of(path):

@@ -57,7 +57,7 @@ def plan_restore(order: RestoreOrder, store: Store, spool: Path, emitter: Emitte
     Raises ``SettingError`` for what the bundle does not hold, ``DamagedError`` or ``MissingError``
     where the copy cannot be read.
     """
-    subject = order.subject.ref()
+    subject = order.source
     recorded = order.store.recorded_copies(subject, emitter.warn)
     try:
         manifest = recorded.manifest(store, order.bundle)

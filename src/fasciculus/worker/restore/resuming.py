@@ -8,9 +8,8 @@ import stat
 from blake3 import blake3
 
 from ...core.bundle.entry import Entry
-from ...core.bundle.reader import BundleReader
 from ...hosts.local_tree import LocalTree
-from .writer import EntryWriter
+from .writer import EntrySource, EntryWriter
 
 _CHUNK = 1024 * 1024
 
@@ -20,7 +19,7 @@ class ResumingWriter(EntryWriter):
 
     tree: LocalTree
 
-    def _file(self, path: bytes, entry: Entry, reader: BundleReader) -> None:
+    def _file(self, path: bytes, entry: Entry, reader: EntrySource) -> None:
         if self._is_there(path, entry):
             return
         self.tree.drop(path)

@@ -10,12 +10,12 @@ from __future__ import annotations
 import errno
 from collections.abc import Iterator, Mapping
 from pathlib import Path
+from typing import Protocol
 
 from msgspec.structs import replace
 
 from ...contracts.events import Progress
 from ...core.bundle.entry import BLOCK, CHAR, DIR, FILE, Entry
-from ...core.bundle.reader import BundleReader
 from ...core.errors import DamagedError, MissingError
 from ...core.formatting import format_count
 from ...hosts.base import WritableTree
@@ -29,6 +29,13 @@ from .special_modes import without_special_modes
 _DISK_TROUBLE = (errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EIO)
 #: What a listing did that leads out of the folder.
 _LEADS_OUT = (errno.ELOOP, errno.ENOTDIR)
+
+
+class EntrySource(Protocol):
+    """A source of the contents of entries."""
+
+    def contents(self, entry: Entry) -> Iterator[bytes]:
+        """Yield an entry's bytes in chunks. Raises ``DamagedError`` if they are not whole."""
 
 
 def allowed_entry(entry: Entry, owners: Mapping[str, str], with_special_modes: bool) -> Entry:
@@ -77,7 +84,7 @@ class EntryWriter:
 
     # One entry -----------------------------------------------------------------
 
-    def put(self, path: bytes, entry: Entry, reader: BundleReader) -> int:
+    def put(self, path: bytes, entry: Entry, reader: EntrySource) -> int:
         """Write an entry under a path; return how many came back. Damage on the store must not keep
         everything else from being restored.
         """
@@ -113,7 +120,7 @@ class EntryWriter:
         """Note the entry of a folder that is only on the way to what comes back."""
         self._add_folder(path, self.allowed(entry))
 
-    def _write(self, path: bytes, entry: Entry, reader: BundleReader) -> None:
+    def _write(self, path: bytes, entry: Entry, reader: EntrySource) -> None:
         check_path(path, entry)
         if entry.type in (CHAR, BLOCK) and not self._may_make(entry):
             return
@@ -138,7 +145,7 @@ class EntryWriter:
     def _add_folder(self, path: bytes, entry: Entry) -> None:
         self._folders.add(_at(path, entry))
 
-    def _file(self, path: bytes, entry: Entry, reader: BundleReader) -> None:
+    def _file(self, path: bytes, entry: Entry, reader: EntrySource) -> None:
         first = self._first_name(path, entry)
         if first is not None:
             self._link(first, path)

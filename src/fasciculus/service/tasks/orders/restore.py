@@ -14,6 +14,7 @@ from ....contracts.orders import (
     HostOrder,
     InPlaceOrder,
     LostAccountOrder,
+    Relocation,
     RestoreOrder,
     SideOrder,
     SubjectOrder,
@@ -24,7 +25,7 @@ from ....core.dump.filters import DatabaseRules
 from ....core.errors import SettingError
 from ....core.file_filters import FileRules
 from ....core.restore.restore_kind import RestoreKind
-from ....core.subject import Subject
+from ....core.subject import Subject, SubjectKind
 from ....databases.base import EXCHANGE_PREFIX
 from ....models import JobInput, Restore
 from ....records import inventory
@@ -50,7 +51,8 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
 
     A subject that was deleted from the records can still be restored.
     """
-    host_name = inventory.host_of_subject(sources.db, restore.subject_kind, restore.subject)
+    place = place_of(restore)
+    host_name = inventory.host_of_subject(sources.db, *place)
     host, mail = HostOrder(), None
     if host_name:
         host = host_order(sources, host_name)
@@ -70,7 +72,7 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
     )
     found = None
     if restore.in_place is not None:
-        found = find_subject(sources, restore.subject_kind, restore.subject)
+        found = find_subject(sources, *place)
     given = restores.identity(sources.db, restore.id)
     store.identities += map(Secret, sources.cipher.decrypt(given).values())
     return RestoreOrder(
@@ -89,9 +91,37 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
         mail=mail,
         in_place=_in_place(sources, restore, found),
         lost_account=_lost_account(sources, restore, found),
+        relocation=_relocation(restore, found),
         drill=_drill(sources, restore, host_name) if restore.kind == RestoreKind.DRILL else None,
         host=host,
         spool=spool(sources.config, f"restore-{restore.id}"),
+    )
+
+
+def place_of(restore: Restore) -> Subject:
+    """Return the subject that a restore changes: its bundle's, or the account chosen for it."""
+    if restore.relocation is not None:
+        return Subject(SubjectKind.ACCOUNT, restore.relocation.account)
+    return Subject.of(restore.subject_kind, restore.subject)
+
+
+def _relocation(restore: Restore, found: FoundSubject | None) -> Relocation | None:
+    moves = restore.relocation
+    if moves is None or found is None:
+        return None
+    own = [d.name for d in databases_of(found, DatabaseRules()) if not d.path]
+    return Relocation(
+        source=Subject.of(restore.subject_kind, restore.subject),
+        from_folder=moves.from_folder,
+        to_folder=moves.to_folder,
+        texts=moves.texts,
+        names=moves.names,
+        files=moves.files,
+        user_names=moves.user_names,
+        user_prefix=moves.user_prefix,
+        user_suffix=moves.user_suffix,
+        own_databases=own,
+        beside=moves.beside,
     )
 
 
@@ -129,7 +159,9 @@ def _in_place(
         excluded=local_stores(sources),
         rules=job.rules.as_core(excludes) if job else FileRules(excludes=tuple(excludes)),
         database_rules=job.databases.as_core() if job else DatabaseRules(),
-        with_files=bool(restore.contents or restore.paths or not restore.databases),
+        with_files=bool(
+            restore.relocation or restore.contents or restore.paths or not restore.databases
+        ),
     )
 
 
@@ -197,6 +229,9 @@ def _databases(
     """
     if restore.in_place is None or restore.databases or found is None:
         return restore.databases
+    if restore.relocation is not None:
+        # Only those that were named have a place there.
+        return {}
     if restore.paths or (restore.contents and Contents.DATABASES not in restore.contents):
         return {}
     bundle = bundles.bundle(sources.db, restore.bundle_id) if restore.bundle_id else None
@@ -207,7 +242,7 @@ def _databases(
 
 def side_order(sources: OrderInputs, restore: Restore, kind: type[S], **more: bool) -> S:
     """Return an order for the side folder of a restore in place."""
-    subject = find_subject(sources, restore.subject_kind, restore.subject).order
+    subject = find_subject(sources, *place_of(restore)).order
     side = restores.side(sources.db, restore.id)
     return kind(
         subject=subject,

@@ -31,6 +31,7 @@ from ...tasks.orders.restore import check_target
 from ...tasks.orders.subjects import FoundSubject, databases_of, find_subject
 from ..caller import Caller
 from .listings import chosen_copy
+from .relocations import check_relocation
 
 #: Kinds of hosts that can exchange files by renames.
 _IN_PLACE = ("local", "ssh")
@@ -46,7 +47,8 @@ def restores_list(caller: Caller, query: RestoresQuery) -> Page[Restore]:
 def _shown(caller: Caller, row: Restore) -> Restore:
     """Return a restore with its live numbers, and until when something is kept."""
     days = caller.config.set_aside_days
-    if row.aside == SetAside.KEPT and row.ended is not None and days:
+    is_copy = row.relocation is not None and row.relocation.beside
+    if row.aside == SetAside.KEPT and row.ended is not None and days and not is_copy:
         row.aside_until = row.ended + timedelta(days=days)
     return caller.service.tasks.restore_with_progress(row)
 
@@ -59,7 +61,7 @@ def restores_start(caller: Caller, body: RestoreStart, key: str | None) -> int:
     body.mailboxes = [address.lower() for address in body.mailboxes]
     domains = [address.rpartition("@")[2] for address in body.mailboxes]
     body.mail_domains = list(dict.fromkeys([*body.mail_domains, *domains]))
-    if body.in_place is not None:
+    if body.in_place is not None and body.relocation is None:
         # In place, a table goes where it was.
         body.databases = {name: name for name in body.tables} | body.databases
     _check_chosen(body, bundle)
@@ -131,6 +133,10 @@ def _check_target(caller: Caller, body: RestoreStart, bundle: BundleDetail) -> N
     if body.in_place is not None:
         _check_in_place(caller, body, bundle)
         return
+    if body.relocation is not None:
+        raise SettingError(
+            "Another place is for a restore in place.", "Add in_place.", field="relocation"
+        )
     if body.whole_account:
         raise SettingError(
             "A whole account comes back in place.", "Add --in-place.", field="whole_account"
@@ -179,7 +185,11 @@ def _check_in_place(caller: Caller, body: RestoreStart, bundle: BundleDetail) ->
             "Name one of them among the contents.",
             "contents",
         )
-    found = find_subject(caller.order_inputs(), bundle.subject_kind, bundle.subject)
+    found = (
+        check_relocation(caller, body, bundle)
+        if body.relocation is not None
+        else find_subject(caller.order_inputs(), bundle.subject_kind, bundle.subject)
+    )
     if found.host.connection.kind not in _IN_PLACE:
         raise SettingError(
             f"{found.host.name} is neither this machine nor reached over SSH, which a restore in "
@@ -187,7 +197,8 @@ def _check_in_place(caller: Caller, body: RestoreStart, bundle: BundleDetail) ->
             f"Restore into a folder (--to), and copy it to {found.host.name}.",
             field="in_place",
         )
-    _check_own_databases(body, found)
+    if body.relocation is None:
+        _check_own_databases(body, found)
     if body.whole_account and (bundle.subject_kind == SubjectKind.SITE or _is_part(body)):
         raise SettingError(
             "Only a whole account comes back with its user, mail and system settings.",

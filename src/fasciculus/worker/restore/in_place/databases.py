@@ -10,12 +10,13 @@ from typing import BinaryIO
 import msgspec
 
 from ....contracts.events import Progress
-from ....contracts.orders import HostOrder
+from ....contracts.orders import HostOrder, Relocation
 from ....core.bundle.manifest import DatabaseRecord
 from ....core.bundle.reader import BundleReader
 from ....core.contents import Contents
 from ....core.dump.filters import DumpRules
 from ....core.errors import FasciculusError, SettingError
+from ....core.formatting import format_count
 from ....core.restore.actions import Action, Conflicts
 from ....core.restore.plan_line import PlanLine, PlanSummary
 from ....databases import ENGINES
@@ -32,6 +33,7 @@ from ...emitter import Emitter
 from ..database_members import database_of, members_of
 from ..losses import Losses
 from ..plan import RestorePlan
+from .relocating import report_rewritten
 
 #: The file with the exchanges, and marks of finished steps; each exchange has a folder too.
 _KEPT, _DONE, _UNDONE = "databases.json", "databases.done", "databases.undone"
@@ -57,11 +59,13 @@ class Exchanges:
         sizes = self._sizes(plan)
         for number, record in enumerate(plan.databases, 1):
             exchanging, access = self._reached(record.engine)
-            present = exchanging.present(access, record.name)
+            name = plan.order.databases[record.name]
+            present = exchanging.present(access, name)
+            _check_free(plan.order.relocation, name, present is not None)
             prefix = _prefix(plan.order.in_place.side)
             exchange = Exchange(
                 engine=record.engine,
-                name=record.name,
+                name=name,
                 prefix=f"{prefix}_{number}",
                 tables=list(plan.order.tables.get(record.name, ())),
                 trusted=plan.with_special_modes,
@@ -80,7 +84,7 @@ class Exchanges:
         order = plan.order
         if order.paths or (order.contents and Contents.DATABASES not in order.contents):
             return
-        if order.in_place is None or not order.in_place.with_files:
+        if order.in_place is None or not order.in_place.with_files or order.relocation is not None:
             return
         for record in plan.manifest.databases:
             if not record.origin and record.name not in order.databases:
@@ -98,6 +102,19 @@ class Exchanges:
             if record is not None:
                 members[record.name].append((entry.text.rpartition("/")[2], entry.size))
         return {r.name: ENGINES.get(r.engine).tables(r, members[r.name]) for r in plan.databases}
+
+    def rename_users(
+        self, plan: RestorePlan, moves: Relocation, reader: BundleReader
+    ) -> dict[str, str]:
+        """Give the users of relocated databases their new names; return these by the old ones."""
+        names: dict[str, str] = {}
+        for record, exchange in zip(plan.databases, self.rows, strict=True):
+            if not exchange.trusted or exchange.existed or exchange.tables:
+                continue
+            exchanging, access = self._reached(record.engine)
+            members = members_of(record, plan.entries(["databases"]), reader)
+            names |= exchanging.rename_users(access, exchange, record, members, moves.user)
+        return names
 
     def stage(
         self,
@@ -124,6 +141,11 @@ class Exchanges:
                 progress.entries += 1
                 progress.bytes += entry.size
                 self._emitter.emit(progress)
+            moves = plan.order.relocation
+            if moves is not None and moves.texts:
+                progress.stage = "rewriting"
+                found = exchanging.rewrite(access, exchange, moves.texts, own)
+                report_rewritten(found, self._emitter)
         if self.rows:
             (self._kept / _KEPT).write_bytes(msgspec.json.encode(self.rows))
         return count
@@ -206,6 +228,16 @@ class Exchanges:
         return database_access(engine, self._order, self._host, "", self._spool)
 
 
+def _check_free(moves: Relocation | None, name: str, exists: bool) -> None:
+    """Check that a database that exists may be exchanged: one that is somebody's never is."""
+    if moves is not None and exists and (moves.beside or name not in moves.own_databases):
+        raise SettingError(
+            f"There is a database “{name}” already, which the account does not have.",
+            "Choose another name for it.",
+            field="databases",
+        )
+
+
 def _prefix(side: str) -> str:
     plain = "".join(c if c.isascii() and c.isalnum() else "_" for c in side.lower())
     return f"{EXCHANGE_PREFIX}{plain.removeprefix('restore_')}"
@@ -247,5 +279,5 @@ def _lines(
 
 
 def _counted(table: DatabaseTable, now: DatabaseTable | None) -> str:
-    there = f"{table.rows:,} rows in the bundle" if table.rows is not None else "structure only"
+    there = f"{format_count(table.rows, 'row')} in the bundle" if table.rows is not None else "structure only"
     return f"{there}, {now.rows:,} now" if now is not None and now.rows is not None else there

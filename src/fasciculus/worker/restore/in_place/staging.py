@@ -8,9 +8,11 @@ from ....contracts.events import Progress
 from ....core.bundle.entry import Entry
 from ....core.bundle.listing import from_line
 from ....core.bundle.reader import BundleReader
+from ....core.errors import DamagedError, MissingError
 from ....hosts.base import StagingTree
 from ...emitter import Emitter
-from ..writer import EntryWriter
+from ..writer import EntrySource, EntryWriter
+from .relocating import FileRewriter
 
 _REPORT_EVERY = 64
 
@@ -26,7 +28,7 @@ class StagingWriter(EntryWriter):
         """Say where live files are."""
         self._live = root, home
 
-    def _file(self, path: bytes, entry: Entry, reader: BundleReader) -> None:
+    def _file(self, path: bytes, entry: Entry, reader: EntrySource) -> None:
         if entry.link is not None and not self.tree.holds(entry.link) and self._linked(path, entry):
             return
         super()._file(path, entry, reader)
@@ -46,14 +48,26 @@ class StagingWriter(EntryWriter):
 
 
 def stage(
-    staged: Path, writer: StagingWriter, reader: BundleReader, emitter: Emitter, progress: Progress
+    staged: Path,
+    writer: StagingWriter,
+    reader: BundleReader,
+    rewriter: FileRewriter | None,
+    emitter: Emitter,
+    progress: Progress,
 ) -> int:
     """Write all entries of a file of listing lines; return how many came."""
     count = 0
     with staged.open("rb") as lines:
         for line in lines:
             entry = from_line(line)
-            count += writer.put(entry.path, entry, reader)
+            source: EntrySource = reader
+            if rewriter is not None:
+                try:
+                    entry, source = rewriter.rewritten(entry, reader)
+                except (DamagedError, MissingError):
+                    # The writer meets the same damage, and reports it.
+                    source = reader
+            count += writer.put(entry.path, entry, source)
             if count % _REPORT_EVERY == 0:
                 emitter.emit(progress)
     writer.finish()

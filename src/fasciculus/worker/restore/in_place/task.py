@@ -14,7 +14,7 @@ from ....bundles.files import unsealed
 from ....contracts.events import Progress
 from ....contracts.orders import InPlaceOrder
 from ....contracts.results import RestoreResult
-from ....core.bundle.entry import Entry
+from ....core.bundle.entry import DIR, Entry
 from ....core.bundle.reader import BundleReader
 from ....core.errors import (
     ConnectionLostError,
@@ -41,6 +41,7 @@ from ..writer import allowed_entry
 from .databases import Exchanges
 from .live_tree import LiveTree
 from .planner import InPlacePlanner, PlanRules
+from .relocating import FileRewriter
 from .staging import StagingWriter, stage
 from .wanted import WantedEntries
 
@@ -110,6 +111,7 @@ class InPlaceRestore:
         with open(self._in_place.plan, "wb") as lines:
             summary = PlanSummary()
             if self._in_place.with_files:
+                self._check_place()
                 summary = self._planned_files(lines, spool)
             self._file_bytes = summary.write_bytes
             summary.include(self._exchanges.plan(self._plan, lines))
@@ -118,6 +120,26 @@ class InPlaceRestore:
         summary.free_bytes = self._side.free
         self._emitter.info(_words(summary))
         return summary
+
+    def _check_place(self) -> None:
+        """Check that there is a folder for what moves, and that nothing is where a copy goes."""
+        moves = self._order.relocation
+        if moves is None or not moves.to_folder:
+            return
+        path = os.fsencode(moves.to_folder)
+        above = self._side.describe(path.rpartition(b"/")[0], self._emitter.warn)
+        if above is None or above.type != DIR:
+            raise SettingError(
+                f"There is no folder for {moves.to_folder} in {self._order.subject.root}.",
+                "Name a folder in an existing one.",
+                field="to_folder",
+            )
+        if moves.beside and self._side.describe(path, self._emitter.warn) is not None:
+            raise SettingError(
+                f"{os.path.join(self._order.subject.root, moves.to_folder)} exists already.",
+                "Name another folder for the copy.",
+                field="to_folder",
+            )
 
     def _planned_files(self, lines: BinaryIO, spool: Path) -> PlanSummary:
         order, wanted = self._in_place, WantedEntries(self._plan)
@@ -243,9 +265,17 @@ class InPlaceRestore:
             self._order.owners,
         )
         writer.link_to_live(self._root, self._home)
+        moves = self._order.relocation
         try:
-            with BundleReader(unsealed(store), self._order.subject.ref(), spool) as reader:
-                count = stage(spool / "staged", writer, reader, self._emitter, self._progress)
+            with BundleReader(unsealed(store), self._order.source, spool) as reader:
+                rewriter = None
+                if moves is not None:
+                    names = self._exchanges.rename_users(self._plan, moves, reader)
+                    names |= self._order.databases
+                    rewriter = FileRewriter(moves, names, spool, self._emitter)
+                count = stage(
+                    spool / "staged", writer, reader, rewriter, self._emitter, self._progress
+                )
                 return count + self._exchanges.stage(
                     self._plan, reader, self._losses, self._progress
                 )

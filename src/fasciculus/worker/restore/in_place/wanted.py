@@ -13,6 +13,7 @@ from ....core.bundle.reader import is_at_or_below
 from ....core.contents import Contents
 from ....core.errors import DamagedError
 from ..plan import RestorePlan
+from .relocating import RelocatedPaths
 
 _NO_NAMES = frozenset((b"", b".", b".."))
 
@@ -26,12 +27,12 @@ class WantedEntries:
 
     def __init__(self, plan: RestorePlan) -> None:
         self._plan = plan
-        self.paths = _without_nested(plan.paths)
+        self._places = RelocatedPaths(plan.order.relocation)
+        paths = (self._places.place(path) for path in plan.paths)
+        self.paths = _without_nested([path for path in paths if path is not None])
         self._kinds = plan.order.contents or list(Contents)
-        #: Paths of the database files in the bundle, with the copies of them.
-        self.origins = {
-            entry.origin: entry for entry in plan.entries(["databases"]) if entry.origin
-        }
+        #: Paths of the database files, with the copies of them in the bundle.
+        self.origins = dict(self._copies())
 
     def entries(self) -> Iterator[Entry]:
         """Yield the entries, and the folders that lead to a chosen path, in scan order."""
@@ -49,6 +50,12 @@ class WantedEntries:
             if self.is_wanted(path) or (entry.type == DIR and self.leads(path)):
                 yield entry
 
+    def _copies(self) -> Iterator[tuple[bytes, Entry]]:
+        for entry in self._plan.entries(["databases"]):
+            path = self._places.place(entry.origin) if entry.origin else None
+            if path is not None:
+                yield path, entry
+
     def _files(self) -> Iterator[Entry]:
         last: tuple[bytes, ...] | None = None
         for entry in self._plan.entries(["files"]):
@@ -56,7 +63,9 @@ class WantedEntries:
             if last is not None and here < last:
                 raise DamagedError(f"The listing is out of order at {entry.text}.")
             last = here
-            yield entry
+            placed = self._places.entry(entry)
+            if placed is not None:
+                yield placed
 
     def is_wanted(self, path: bytes) -> bool:
         """Return whether a path was chosen, or is below one that was."""

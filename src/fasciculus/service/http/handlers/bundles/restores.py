@@ -3,9 +3,19 @@
 from __future__ import annotations
 
 from .....core.permissions import Permission
-from .....models import LogLine, Page, Restore, RestorePlanLine, RestoreStart, RestoreUndo, Started
+from .....models import (
+    LogLine,
+    Page,
+    RelocationAsk,
+    RelocationProposal,
+    Restore,
+    RestorePlanLine,
+    RestoreStart,
+    RestoreUndo,
+    Started,
+)
 from .....models.queries import LogQuery, PlanQuery, RestoresQuery
-from ....usecases.bundles import restores
+from ....usecases.bundles import relocations, restores
 from ...operations import PREFIX, operation
 from ...request import caller, idempotency_key
 
@@ -21,6 +31,19 @@ from ...request import caller, idempotency_key
 )
 def restores_list(query: RestoresQuery) -> Page[Restore]:
     return restores.restores_list(caller(), query)
+
+
+@operation(
+    "POST",
+    "/restores/relocation",
+    "Propose another place for a restore: a copy beside the original, or another account",
+    Permission.VIEW,
+    body=RelocationAsk,
+    response=RelocationProposal,
+    scoped=True,
+)
+def restores_relocation(body: RelocationAsk) -> RelocationProposal:
+    return relocations.restores_relocation(caller(), body)
 
 
 @operation(
