@@ -279,5 +279,7 @@ def _lines(
 
 
 def _counted(table: DatabaseTable, now: DatabaseTable | None) -> str:
-    there = f"{format_count(table.rows, 'row')} in the bundle" if table.rows is not None else "structure only"
+    there = "structure only"
+    if table.rows is not None:
+        there = f"{format_count(table.rows, 'row')} in the bundle"
     return f"{there}, {now.rows:,} now" if now is not None and now.rows is not None else there
