@@ -6269,7 +6269,7 @@ export interface components {
      *
      *     ``kind`` is plan for one that only planned, drill for one into a scratch place, undo or drop for
      *     what was done with the files that restore ``of_restore`` has set aside. ``aside`` says what
-     *     became of these: kept, undone or gone.
+     *     became of these: kept, undone or gone. It waits for ``after_run``, if that is not 0.
      */
     Restore: {
       /** Id */
@@ -6285,6 +6285,26 @@ export interface components {
       in_place: components['schemas']['InPlace'] | null;
       /** @default null */
       relocation: components['schemas']['Relocation'] | null;
+      /**
+       * Commands
+       * @default []
+       */
+      commands: components['schemas']['Command'][];
+      /**
+       * Hold Page
+       * @default false
+       */
+      hold_page: boolean;
+      /**
+       * Bundle First
+       * @default false
+       */
+      bundle_first: boolean;
+      /**
+       * After Run
+       * @default 0
+       */
+      after_run: number;
       /** @default null */
       plan: components['schemas']['RestorePlan'] | null;
       /** @default null */
@@ -6561,6 +6581,24 @@ export interface components {
        * @default false
        */
       plan_only: boolean;
+      /**
+       * Commands
+       * @description with in_place: commands on the host around the exchange, and around an undo
+       * @default []
+       */
+      commands: components['schemas']['Command'][];
+      /**
+       * Hold Page
+       * @description with in_place: set the sites' hold page during the exchange
+       * @default false
+       */
+      hold_page: boolean;
+      /**
+       * Bundle First
+       * @description with in_place: make a bundle of the present state first, by the job of the bundle; if it fails, nothing is restored
+       * @default false
+       */
+      bundle_first: boolean;
       /**
        * Whole Account
        * @description with in_place, for a lost account: create its user, bring mail and missing system settings back too, and ask each of its sites for a page

@@ -409,6 +409,9 @@ class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     drill: DrillOptions | None = None
     #: With ``in_place``: put it at another place, from which it can be removed again.
     relocation: Relocation | None = None
+    #: Commands around the exchange of a restore in place, and its hold pages.
+    commands: list[CommandOrder] = []
+    hold_flags: list[str] = []
     #: With ``in_place``: bring everything else of the account back too.
     lost_account: LostAccountOrder | None = None
     spool: Artifact
@@ -429,6 +432,8 @@ class SideOrder(OrderData, kw_only=True):
     #: The folder with what an undo of databases needs.
     kept: Artifact
     spool: Artifact
+    commands: list[CommandOrder] = []
+    hold_flags: list[str] = []
 
 
 class RecoverOrder(SideOrder, kw_only=True, tag_field="order", tag="recover"):

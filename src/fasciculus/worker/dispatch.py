@@ -106,7 +106,7 @@ def _on_host(
 
                 return SideTask(order, host, emitter).run()
             case ReleaseOrder():
-                from .backup.hooks import release
+                from .task_hooks import release
 
                 release(host, order.hold_flags, emitter)
                 return ReleaseResult(outcome="warned" if emitter.warnings else "done")

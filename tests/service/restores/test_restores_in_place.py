@@ -190,14 +190,21 @@ def test_a_restore_that_was_interrupted_is_finished_or_rolled_back(
     with service(tmp_path / "home") as running:
         client = running.client()
         set_up(client, [small_account(tmp_path, "millpond")], folder_stores(tmp_path, "attic"))
+        client.hosts_change(
+            "reed-1", HostInput(name="reed-1", hold_flag=f"{tmp_path}/hold/{{account}}")
+        )
         run(client, "nightly")
         before = disturb(home)
         (bundle,) = client.bundles_list().items
-        number = client.restores_start(RestoreStart(bundle=bundle.id, in_place=InPlace())).id
+        start = RestoreStart(bundle=bundle.id, in_place=InPlace(), hold_page=True)
+        number = client.restores_start(start).id
         assert ended(client, number).outcome == "done"
         restored = picture(home)
         running.stop()
         half_switched(home, interrupted)
+        flag = tmp_path / "hold/millpond"
+        flag.parent.mkdir(exist_ok=True)
+        flag.touch()
         with sqlite3.connect(tmp_path / "home/records/fasciculus.sqlite") as db:
             db.execute(
                 "UPDATE restore SET state='running', outcome=NULL, ended=NULL, aside='' WHERE id=?",
@@ -207,6 +214,7 @@ def test_a_restore_that_was_interrupted_is_finished_or_rolled_back(
         client = running.client()
         row = until(lambda: (r := client.restores_show(number)).error.startswith("It was") and r)
         log = [line.text for line in client.restores_log(number).items]
+        assert not flag.exists(), "the hold page stays"
         if interrupted == "switching":
             assert (row.outcome, row.aside) == ("warned", SetAside.KEPT)
             assert "finished" in row.error and any("was finished" in text for text in log)

@@ -15,6 +15,7 @@ from fasciculus.service.tasks.queued import (
     LOW,
     NORMAL,
     RESTORES,
+    QueuedBackup,
     QueuedMaintenance,
     QueuedRestore,
     QueuedTask,
@@ -51,6 +52,22 @@ def test_a_subject_is_worked_on_once_and_a_later_one_passes() -> None:
     found = queue(work=3)
     found.add([task(1), task(2), task(3, "ferryline")])
     assert [found.next().number, found.next().number] == [1, 3] and found.next() is None
+
+
+def test_a_restore_waits_for_the_bundle_of_the_present_state() -> None:
+    found = queue(work=3)
+    restore = task(1, priority=RESTORES, after_run=7)
+    first, second = (
+        QueuedBackup(number=n, subject=("account", "millpond"), run=7, job=None) for n in (2, 3)
+    )
+    found.add([restore, first, second, task(4, "ferryline", after_run=8)])
+    assert [found.next().number, found.next().number] == [2, 4] and found.next() is None
+    found.done(first)
+    assert found.next() is second
+    found.settle(second)
+    assert found.next() is None, "its end is not recorded yet"
+    found.done(second)
+    assert found.next() is restore
 
 
 def test_what_only_reads_goes_beside_and_does_not_hold_the_subject() -> None:

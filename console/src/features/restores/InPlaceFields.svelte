@@ -3,7 +3,11 @@
   import { Checkbox, Select } from 'flowbite-svelte';
   import type { InPlace } from '../../lib/types';
   import FormField from '../../ui/fields/FormField.svelte';
-  let { options = $bindable() }: { options: InPlace } = $props();
+  let {
+    options = $bindable(),
+    holdPage = $bindable(),
+    bundleFirst = $bindable(),
+  }: { options: InPlace; holdPage: boolean; bundleFirst: boolean } = $props();
   const CONFLICTS = [
     { value: 'replace', name: 'set aside, and replace' },
     { value: 'newer', name: 'keep if newer than the bundle' },
@@ -20,4 +24,6 @@
   <Checkbox bind:checked={options.compare_contents}
     >Compare contents instead of sizes and times</Checkbox
   >
+  <Checkbox bind:checked={bundleFirst}>Make a bundle of the present state first</Checkbox>
+  <Checkbox bind:checked={holdPage}>Set the sites’ hold page during the exchange</Checkbox>
 </div>

@@ -50,10 +50,13 @@
   async function carryOut() {
     const { bundle_id, store, contents, paths, databases, tables } = row!;
     const { in_place, relocation, special_modes, owners } = row!;
+    const { commands, hold_page, bundle_first } = row!;
     await action.run(async () => {
       const chosen = { contents, paths, databases, tables };
       const whole = { whole_account: row!.whole_account, web_address: row!.web_address };
-      const options = { store, ...chosen, ...whole, in_place, relocation, special_modes, owners };
+      const around = { commands, hold_page, bundle_first };
+      const place = { in_place, relocation, special_modes, owners };
+      const options = { store, ...chosen, ...whole, ...around, ...place };
       push(`/restores/${(await restoresStart({ bundle: bundle_id!, ...options })).id}`);
     });
   }

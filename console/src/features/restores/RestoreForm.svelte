@@ -28,6 +28,8 @@
     compare_contents: false,
   });
   let wholeAccount = $state(false);
+  let holdPage = $state(false);
+  let bundleFirst = $state(false);
   let proposal = $state<RelocationProposal | null>(null);
   let target = $state('');
   let store = $state('');
@@ -85,6 +87,8 @@
           in_place: $state.snapshot(options),
           whole_account: wholeAccount && where === 'place',
           ...(where === 'other' && proposal ? relocated($state.snapshot(proposal)) : {}),
+          hold_page: holdPage && where === 'place',
+          bundle_first: bundleFirst && where === 'place',
           plan_only: true,
         });
         return push(`/restores/${plan.id}`);
@@ -127,7 +131,7 @@
     >
   </fieldset>
   <div class="grid gap-x-5 sm:grid-cols-2">
-    {#if where === 'place'}<InPlaceFields bind:options />
+    {#if where === 'place'}<InPlaceFields bind:options bind:holdPage bind:bundleFirst />
       {#if bundle.subject_kind === 'account' && !part}
         <div class="mb-3 sm:col-span-2">
           <Checkbox bind:checked={wholeAccount}

@@ -41,6 +41,7 @@ _OPTIONS = {
     "to_folder": "--to-folder",
     "texts": "--exchange",
     "files": "--exchange-in",
+    "commands": "--before, --after-success or --always",
 }
 
 
@@ -91,6 +92,42 @@ def restore(
             metavar="ADDRESS:PORT",
         ),
     ] = "",
+    bundle_first: Annotated[
+        bool,
+        typer.Option(
+            "--bundle-first",
+            help="With --in-place: make a bundle of the present state first.",
+        ),
+    ] = False,
+    hold_page: Annotated[
+        bool,
+        typer.Option(
+            "--hold-page",
+            help="With --in-place: let the sites answer 503 during the exchange, and an undo.",
+        ),
+    ] = False,
+    before: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="With --in-place: command on the host before the exchange; if it fails, nothing "
+            "is changed.",
+            metavar="COMMAND",
+        ),
+    ] = None,
+    after_success: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="With --in-place: command on the host after the exchange, or after an undo.",
+            metavar="COMMAND",
+        ),
+    ] = None,
+    always: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="With --in-place: command on the host afterwards, in any case.",
+            metavar="COMMAND",
+        ),
+    ] = None,
     into: Annotated[
         str,
         typer.Option(help="Restore in place into this account instead.", metavar="ACCOUNT"),
@@ -242,6 +279,9 @@ def restore(
             mailboxes=mailbox or [],
             resume=resume,
             special_modes=special_modes,
+            bundle_first=bundle_first,
+            hold_page=hold_page,
+            commands=_commands(before=before, after_success=after_success, always=always),
             owners=dict(_renamed(text, "--map-owner") for text in map_owner or []),
             identity=output.read_file("--key-file", key_file) if key_file else "",
         )
@@ -252,6 +292,14 @@ def restore(
         number = client.restores_start(order).id
         done = follow_restore(client, number)
     end_with(done, _restored(done), as_json)
+
+
+def _commands(**given: list[str] | None) -> list[models.Command]:
+    return [
+        models.Command.model_validate({"when": when, "command": command})
+        for when, commands in given.items()
+        for command in commands or ()
+    ]
 
 
 def _chosen_whole(client: Client, bundle: str, at: datetime | None, store: str) -> int:

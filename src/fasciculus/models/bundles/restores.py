@@ -10,6 +10,7 @@ from pydantic import Field
 from ...core.restore.actions import Action, Conflicts
 from ...core.restore.restore_kind import RestoreKind, SetAside
 from ...core.subject import SubjectKind
+from ..jobs.jobs import Command
 from ..jobs.timetable import Timetable, Zone
 from ..model import Model, RenamedFields
 from ..texts import OptionalPath, checked, mail_address, web_place
@@ -128,6 +129,19 @@ class RestoreStart(RenamedFields):
         default=None, description="with in_place: another place than where it was"
     )
     plan_only: bool = False
+    commands: list[Command] = Field(
+        default=[],
+        max_length=20,
+        description="with in_place: commands on the host around the exchange, and around an undo",
+    )
+    hold_page: bool = Field(
+        default=False, description="with in_place: set the sites' hold page during the exchange"
+    )
+    bundle_first: bool = Field(
+        default=False,
+        description="with in_place: make a bundle of the present state first, by the job of the "
+        "bundle; if it fails, nothing is restored",
+    )
     whole_account: bool = Field(
         default=False,
         description="with in_place, for a lost account: create its user, bring mail and missing "
@@ -165,7 +179,7 @@ class Restore(Model):
 
     ``kind`` is plan for one that only planned, drill for one into a scratch place, undo or drop for
     what was done with the files that restore ``of_restore`` has set aside. ``aside`` says what
-    became of these: kept, undone or gone.
+    became of these: kept, undone or gone. It waits for ``after_run``, if that is not 0.
     """
 
     id: int
@@ -173,6 +187,10 @@ class Restore(Model):
     of_restore: int | None = None
     in_place: InPlace | None = None
     relocation: Relocation | None = None
+    commands: list[Command] = []
+    hold_page: bool = False
+    bundle_first: bool = False
+    after_run: int = 0
     plan: RestorePlan | None = None
     drill: DrillFigures | None = None
     aside: SetAside = SetAside.NONE

@@ -18,7 +18,16 @@ from ..scope import only_subjects, subjects_within
 
 def _restore(row: sqlite3.Row) -> Restore:
     values = {key: row[key] for key in Restore.model_fields if key in row.keys()}  # noqa: SIM118
-    for key in ("contents", "paths", "databases", "tables", "mail_domains", "mailboxes", "owners"):
+    for key in (
+        "contents",
+        "paths",
+        "databases",
+        "tables",
+        "mail_domains",
+        "mailboxes",
+        "owners",
+        "commands",
+    ):
         values[key] = json.loads(row[key])
     for key in ("in_place", "plan", "drill", "relocation"):
         values[key] = json.loads(row[key]) if row[key] else None
@@ -33,15 +42,18 @@ def add(
     started_by: str,
     key: str | None,
     identity: str | None = None,
+    after_run: int = 0,
 ) -> int:
-    """Return a queued restore of a bundle from a store; ``identity`` is encrypted already."""
+    """Return a queued restore of a bundle from a store; ``identity`` is encrypted already, and
+    ``after_run`` is the run that must have ended before.
+    """
     row = db.execute(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
         "paths, databases, mail_domains, resume, special_modes, owners, state, started_by, "
         "created, idempotency_key, identity, kind, in_place, side, tables, full_layout, "
-        "whole_account, web_address, mailboxes, relocation) "
-        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "
-        "?, ?, ?)",
+        "whole_account, web_address, mailboxes, relocation, commands, hold_page, bundle_first, "
+        "after_run) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'queued', ?, ?, ?, ?, ?, ?, ?, "
+        "?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (
             bundle.id,
             bundle.name,
@@ -69,6 +81,10 @@ def add(
             start.web_address,
             json.dumps(start.mailboxes),
             start.relocation.model_dump_json() if start.relocation else None,
+            json.dumps([command.model_dump() for command in start.commands]),
+            start.hold_page,
+            start.bundle_first,
+            after_run,
         ),
     )
     return int(row.lastrowid or 0)
@@ -81,9 +97,9 @@ def add_later_step(
     row = db.execute(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
         "paths, databases, mail_domains, resume, special_modes, owners, state, started_by, "
-        "created, kind, of_restore, side, relocation) SELECT bundle_id, bundle, subject_kind, "
-        "subject, store, '', '[]', '[]', '{}', '[]', ?, 0, '{}', 'queued', ?, ?, ?, id, side, "
-        "relocation FROM restore "
+        "created, kind, of_restore, side, relocation, commands, hold_page) SELECT "
+        "bundle_id, bundle, subject_kind, subject, store, '', '[]', '[]', '{}', '[]', ?, 0, '{}', "
+        "'queued', ?, ?, ?, id, side, relocation, commands, hold_page FROM restore "
         "WHERE id=?",
         (force, started_by, now(), kind, of.id),
     )

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 
 from ...core.subject import Subject
-from .queued import Lane, QueuedTask
+from .queued import Lane, QueuedBackup, QueuedTask
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +73,7 @@ class TaskQueue:
             and (task.not_before is None or task.not_before <= now)
             and task not in self.paused
             and load.is_turn(task)
+            and task.after_run not in load.runs
             and load.takes(task)
         )
 
@@ -150,7 +151,10 @@ class _Load:
         self._stores = Counter(name for task in running for name in task.store_limits)
         self._busy = {task.subject for task in (*running, *settling) if task.exclusive}
         self._turns: dict[str, int] = {}
+        self.runs: set[int] = set()
         for task in (*running, *settling, *waiting):
+            if isinstance(task, QueuedBackup):
+                self.runs.add(task.run)
             if task.job_name:
                 turn = self._turns.get(task.job_name, task.turn)
                 self._turns[task.job_name] = min(turn, task.turn)

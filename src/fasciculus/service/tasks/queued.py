@@ -42,6 +42,8 @@ class QueuedTask:
     store_limits: dict[str, int] = field(default_factory=dict)
     #: Tasks of one job begin in the order of these numbers; those with the same are one run.
     turn: int = 0
+    #: It begins after all tasks of this run have ended; 0 for none.
+    after_run: int = 0
     #: It begins within this time alone; why, for those that could not.
     not_before: datetime | None = None
     not_after: datetime | None = None

@@ -12,12 +12,13 @@ import msgspec
 from ...contracts.events import DamageMet, Event, Log, StoreSeen
 from ...contracts.orders import DropOrder, Order, RecoverOrder, UndoOrder
 from ...contracts.results import AnyResult, RestoreResult, SideResult
+from ...core.errors import SettingError
 from ...core.restore.plan_line import PlanSummary
 from ...core.restore.restore_kind import RestoreKind, SetAside
 from ...core.subject import SubjectKind
 from ...models import Restore, RestorePlan
 from ...records import inventory
-from ...records.runs import restores
+from ...records.runs import restores, runs
 from ...records.stores import store_days
 from .handler import HandlerBase
 from .orders.restore import clear_order, left_plan, place_of, restore_order, side_order
@@ -47,15 +48,29 @@ class RestoreHandler(HandlerBase[QueuedRestore]):
             priority=RESTORES,
             host=inventory.host_of_subject(self._records.reader, *subject) or "",
             store_limits={restore.store: 0},
+            after_run=restore.after_run,
         )
 
     def begin(self, task: QueuedRestore) -> Order:
         """Record that the task runs, and return its order."""
+        self._check_bundle_first(task)
         with self._records.write() as db:
             restores.begin(db, task.number)
         task.shown = restores.restore(self._records.reader, task.number)
         self.show(task)
         return self._order(task.shown)
+
+    def _check_bundle_first(self, task: QueuedRestore) -> None:
+        """Check that there is the bundle of the present state that was asked for."""
+        if not task.after_run:
+            return
+        found = runs.tasks(self._records.reader, task.after_run)
+        if not found or any(t.outcome not in ("done", "warned") for t in found):
+            raise SettingError(
+                f"Nothing was changed: the bundle of the present state failed (run "
+                f"{task.after_run}).",
+                "Look at that run, or restore without a bundle first.",
+            )
 
     def _order(self, restore: Restore) -> Order:
         sources = self._sources()

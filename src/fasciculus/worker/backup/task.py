@@ -17,10 +17,10 @@ from ...hosts.base import HostConnection
 from ..connections import Connections
 from ..emitter import Emitter
 from ..errors import NoStoreLeftError
+from ..task_hooks import TaskHooks
 from .confirming import Confirming
 from .context import BackupContext
 from .finishing import Finishing
-from .hooks import TaskHooks
 from .packing import Packing
 from .preflight import check_sources, piece_size_for
 from .stores import BackupStores

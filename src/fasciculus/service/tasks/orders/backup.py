@@ -4,22 +4,19 @@ from __future__ import annotations
 
 import os
 import re
-import shlex
 import unicodedata
 from datetime import UTC, datetime
 
 from .... import __version__
 from ....contracts.orders import (
     BackupOrder,
-    CommandOrder,
     MailOrder,
     NoteOrder,
     PreviousOrder,
     StoreOrder,
-    SubjectOrder,
 )
 from ....core.subject import Subject, SubjectKind
-from ....models import Account, Host, JobInput
+from ....models import JobInput
 from ....records import inventory
 from ....records.bundles import bundles, change_alarms, damage
 from ....records.runs import runs
@@ -33,6 +30,7 @@ from .connections import (
     recorded_copies,
     store_order,
 )
+from .hooks import command_orders, hold_flags, with_names
 from .previous import compares_contents, is_turn_by_sftp, previous_order
 from .subjects import FoundSubject, databases_of, find_subject
 
@@ -68,7 +66,7 @@ def backup_order(
         system=_system(subject),
         system_user=subject.owner,
         notes=_notes(job, subject),
-        commands=_commands(job, subject),
+        commands=command_orders(job.commands, subject),
         previous=previous,
         why_full=why_full,
         damaged=_damaged(sources, job, kind, name, previous),
@@ -148,35 +146,9 @@ def _system(subject: FoundSubject) -> list[str]:
 
 def _notes(job: JobInput, subject: FoundSubject) -> list[NoteOrder]:
     return [
-        NoteOrder(name=note.name, command=_filled(note.command, subject), seconds=note.seconds)
+        NoteOrder(name=note.name, command=with_names(note.command, subject), seconds=note.seconds)
         for note in job.notes
     ]
-
-
-def _commands(job: JobInput, subject: FoundSubject) -> list[CommandOrder]:
-    return [
-        CommandOrder(
-            when=row.when,
-            command=_filled(row.command, subject),
-            seconds=row.seconds,
-            stops=row.stops,
-        )
-        for row in job.commands
-    ]
-
-
-def _filled(text: str, subject: FoundSubject) -> str:
-    """Return a command of the job with the subject's own names in it; other braces are
-    left alone.
-    """
-    names = {
-        "{account}": subject.owner,
-        "{subject}": subject.order.name,
-        "{home}": subject.order.root,
-    }
-    for mark, value in names.items():
-        text = text.replace(mark, shlex.quote(value) if value else "")
-    return text
 
 
 def _damaged(
@@ -190,13 +162,3 @@ def _damaged(
     needed = {f"pieces/{piece.name}" for piece in previous.pieces} if previous else set()
     files = damage.damaged_files(sources.db, Subject.of(kind, name), job.stores)
     return [file.removeprefix("pieces/") for file in files if file in needed]
-
-
-def hold_flags(host: Host, account: Account | None, subject: SubjectOrder) -> list[str]:
-    """Return the flag files of a subject's hold pages."""
-    if not host.hold_flag or account is None:
-        return []
-    sites = [subject.name] if subject.kind == "site" else [site.name for site in account.sites]
-    if "{site}" not in host.hold_flag:
-        sites = [""]
-    return [host.hold_flag.format(site=site, account=account.name) for site in sites]

@@ -41,6 +41,7 @@ from .connections import (
     recorded_copies,
     store_order,
 )
+from .hooks import command_orders, hold_flags
 from .subjects import FoundSubject, databases_of, find_subject
 
 S = TypeVar("S", bound=SideOrder)
@@ -92,6 +93,8 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
         in_place=_in_place(sources, restore, found),
         lost_account=_lost_account(sources, restore, found),
         relocation=_relocation(restore, found),
+        commands=command_orders(restore.commands, found) if found else [],
+        hold_flags=_hold_flags(restore, found) if found else [],
         drill=_drill(sources, restore, host_name) if restore.kind == RestoreKind.DRILL else None,
         host=host,
         spool=spool(sources.config, f"restore-{restore.id}"),
@@ -103,6 +106,14 @@ def place_of(restore: Restore) -> Subject:
     if restore.relocation is not None:
         return Subject(SubjectKind.ACCOUNT, restore.relocation.account)
     return Subject.of(restore.subject_kind, restore.subject)
+
+
+def _hold_flags(restore: Restore, found: FoundSubject) -> list[str]:
+    """Return the flags of a restore's hold page. A copy beside the original disturbs nobody."""
+    is_copy = restore.relocation is not None and restore.relocation.beside
+    if is_copy or not restore.hold_page:
+        return []
+    return hold_flags(found.host, found.account, found.order)
 
 
 def _relocation(restore: Restore, found: FoundSubject | None) -> Relocation | None:
@@ -242,14 +253,16 @@ def _databases(
 
 def side_order(sources: OrderInputs, restore: Restore, kind: type[S], **more: bool) -> S:
     """Return an order for the side folder of a restore in place."""
-    subject = find_subject(sources, *place_of(restore)).order
-    side = restores.side(sources.db, restore.id)
+    found = find_subject(sources, *place_of(restore))
+    subject, side = found.order, restores.side(sources.db, restore.id)
     return kind(
         subject=subject,
         host=host_order(sources, subject.host),
         side=side,
         kept=kept(sources.config, sources.config.set_aside(side)),
         spool=spool(sources.config, f"restore-{restore.id}"),
+        commands=command_orders(restore.commands, found),
+        hold_flags=_hold_flags(restore, found),
         **more,
     )
 

@@ -11,6 +11,7 @@ from ....core.bundle.seal.sealing import identities_of
 from ....core.contents import Contents
 from ....core.dump.filters import DatabaseRules
 from ....core.errors import AlreadyEndedError, FolderNotEmptyError, SettingError
+from ....core.permissions import Permission
 from ....core.restore.restore_kind import RestoreKind, SetAside
 from ....core.subject import SubjectKind
 from ....models import (
@@ -24,8 +25,11 @@ from ....models import (
 )
 from ....models.queries import LogQuery, PlanQuery, RestoresQuery
 from ....records.bundles import bundles
+from ....records.jobs import jobs
 from ....records.paging import page_request
 from ....records.runs import log_lines, restores
+from ....records.runs.runs import RunOptions
+from ...tasks.backups import RunStart
 from ...tasks.orders.connections import local_stores
 from ...tasks.orders.restore import check_target
 from ...tasks.orders.subjects import FoundSubject, databases_of, find_subject
@@ -65,20 +69,52 @@ def restores_start(caller: Caller, body: RestoreStart, key: str | None) -> int:
         # In place, a table goes where it was.
         body.databases = {name: name for name in body.tables} | body.databases
     _check_chosen(body, bundle)
+    _check_hooks(caller, body)
     _check_target(caller, body, bundle)
     given = None
     if body.identity:
         keys = identities_of(body.identity)
         given = caller.cipher.encrypt({str(n): key for n, key in enumerate(keys)})
+    if key and (found := restores.by_key(db, key)):
+        return found
+    after_run = _bundle_first(caller, body, bundle)
     with caller.write() as writer:
         if key and (found := restores.by_key(writer, key)):
             return found
-        restore_id = restores.add(writer, body, bundle, store, caller.name, key, given)
+        restore_id = restores.add(writer, body, bundle, store, caller.name, key, given, after_run)
     where = "in place" if body.in_place else f"to {body.target or 'its host'}"
     said = "planned a restore" if body.plan_only else "started a restore"
     caller.note(said, f"{bundle.subject} {bundle.name} {where}")
     caller.service.tasks.start_restore(restores.restore(db, restore_id))
     return restore_id
+
+
+def _bundle_first(caller: Caller, body: RestoreStart, bundle: BundleDetail) -> int:
+    """Start a run for a bundle of the present state, if that is wanted; return its number."""
+    if not body.bundle_first or body.plan_only:
+        return 0
+    job = jobs.find(caller.reader, bundle.job)
+    if job is None or bundle.subject not in jobs.covers(caller.reader, job):
+        raise SettingError(
+            f"No job makes bundles of {bundle.subject} like this one any more.",
+            "Start another job for it first, then restore without a bundle first.",
+            field="bundle_first",
+        )
+    options = RunOptions(names=(bundle.subject,), label="before a restore")
+    return caller.service.tasks.start_run(RunStart(job.name, caller.name, None), options)
+
+
+def _check_hooks(caller: Caller, body: RestoreStart) -> None:
+    """Check that what is to happen around a restore belongs to one in place."""
+    for field in ("commands", "hold_page", "bundle_first"):
+        if getattr(body, field) and body.in_place is None:
+            raise SettingError("That belongs to a restore in place.", "Add --in-place.", field)
+    if body.commands and Permission.CONFIGURE not in caller.principal.permissions:
+        raise SettingError(
+            "Commands on the host are for those who may change jobs.",
+            "Restore without commands.",
+            field="commands",
+        )
 
 
 def _check_chosen(body: RestoreStart, bundle: BundleDetail) -> None:

@@ -13,6 +13,7 @@ from ....core.restore.restore_kind import SetAside
 from ....hosts.base import HostConnection, Problems, SideFolder
 from ....hosts.switch import STAGING, SWITCHED, SWITCHING, UNDONE
 from ...emitter import Emitter
+from ...task_hooks import TaskHooks
 from .databases import Exchanges
 
 _NAMED = 5
@@ -24,10 +25,18 @@ class SideTask:
     def __init__(self, order: SideOrder, host: HostConnection, emitter: Emitter) -> None:
         self._order, self._host, self._emitter = order, host, emitter
         self._exchanges = Exchanges(order.host, host, order.spool, Path(order.kept), emitter)
+        self._hooks = TaskHooks(order.commands, order.hold_flags, host, emitter)
 
     def run(self) -> SideResult:
         """Carry the order out, and return what became of the side folder."""
         self._host.connect()
+        result = self._carried_out()
+        if isinstance(self._order, RecoverOrder):
+            # Whoever was interrupted did not come to that.
+            self._hooks.finish(result.state != SetAside.GONE)
+        return result
+
+    def _carried_out(self) -> SideResult:
         subject = self._order.subject
         side = self._host.side_folder(subject.root, subject.home, self._order.side)
         with closing(side):
@@ -93,8 +102,9 @@ class SideTask:
                 state=SetAside.KEPT,
                 changed=changed,
             )
-        problems = side.undo()
-        outcome = self._outcome(problems + self._exchanges.undo())
+        with self._hooks.task():
+            problems = side.undo() + self._exchanges.undo()
+        outcome = self._outcome(problems)
         self._emitter.info("the state before the restore is back")
         return SideResult(outcome=outcome, state=SetAside.UNDONE, changed=changed)
 

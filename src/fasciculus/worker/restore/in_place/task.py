@@ -33,6 +33,7 @@ from ....hosts.base import HostConnection, Problems, SideFolder
 from ....stores.base import Store
 from ...emitter import Emitter
 from ...errors import CancelledError
+from ...task_hooks import TaskHooks
 from ..losses import Losses
 from ..lost_account import LostAccount
 from ..plan import RestorePlan
@@ -221,9 +222,21 @@ class InPlaceRestore:
                 raise DamagedError(
                     "Nothing was changed: " + self._losses.sentence(store.spec.name, count)
                 )
+            hooks = TaskHooks(
+                self._order.commands, self._order.hold_flags, self._host, self._emitter
+            )
+            stack = ExitStack()
+            stack.enter_context(hooks.task())
         except BaseException:
             self._clear()
             raise
+        with stack:
+            self._exchange()
+        self._emitter.info(f"what was replaced is set aside in {self._side.path}")
+        return self._result(summary, count, True)
+
+    def _exchange(self) -> None:
+        """Exchange everything that was staged."""
         self._progress.stage = "switching"
         self._emitter.emit(self._progress)
         try:
@@ -233,8 +246,6 @@ class InPlaceRestore:
             self._emitter.error("Undo it with --force (fasciculus restores undo), then try again.")
         for path, why in problems + _to_the_end(self._exchanges.run):
             self._losses.not_written(path, why)
-        self._emitter.info(f"what was replaced is set aside in {self._side.path}")
-        return self._result(summary, count, True)
 
     def _clear(self) -> None:
         """Remove what was staged; nothing was exchanged yet."""

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from ...contracts.orders import CommandOrder
-from ...core.errors import FasciculusError
-from ...hosts.base import HostConnection
-from ..emitter import Emitter
+from ..contracts.orders import CommandOrder
+from ..core.errors import FasciculusError
+from ..hosts.base import HostConnection
+from .emitter import Emitter
 
 _SHOWN = 2000
 
@@ -39,16 +39,20 @@ class TaskHooks:
                 if command.when == "before" and not self._run(command) and command.stops:
                     raise FasciculusError(
                         f"The command before the task failed: {command.command}",
-                        "Put it right, or let the job continue without it.",
+                        "Correct it, or let the task continue without it.",
                     )
             yield
             good = True
         finally:
-            release(self._host, self._flags, self._emitter)
-            after = "after_success" if good else "after_failure"
-            for command in self._commands:
-                if command.when in (after, "always"):
-                    self._run(command)
+            self.finish(good)
+
+    def finish(self, good: bool) -> None:
+        """Remove the hold page, and run the commands for afterwards."""
+        release(self._host, self._flags, self._emitter)
+        after = "after_success" if good else "after_failure"
+        for command in self._commands:
+            if command.when in (after, "always"):
+                self._run(command)
 
     def _run(self, command: CommandOrder) -> bool:
         """Run one command and log what it says; False when it failed."""
