@@ -12,6 +12,7 @@
   import Bundle from './features/bundles/Bundle.svelte';
   import Bundles from './features/bundles/Bundles.svelte';
   import Calendar from './features/calendar/Calendar.svelte';
+  import Files from './features/bundles/Files.svelte';
   import JobEdit from './features/jobs/JobEdit.svelte';
   import Coverage from './features/accounts/Coverage.svelte';
   import Discovery from './features/hosts/Discovery.svelte';
@@ -50,6 +51,7 @@
     '/runs/:id': Run,
     '/bundles': Bundles,
     '/bundles/:id': Bundle,
+    '/files': Files,
     '/restores/:id': Restore,
     '/stores': Stores,
     '/stores/new': StoreEdit,
@@ -71,7 +73,10 @@
     ['/settings', 'Settings'],
   ];
   // Hosts and coverage belong to what exists.
-  const belongs: Record<string, string[]> = { '/accounts': ['/accounts', '/hosts', '/coverage'] };
+  const belongs: Record<string, string[]> = {
+    '/accounts': ['/accounts', '/hosts', '/coverage'],
+    '/bundles': ['/bundles', '/files', '/restores'],
+  };
   const here = (path: string) =>
     path === '/'
       ? router.location === '/'

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import os
 import re
+import zipfile
 from collections.abc import Iterator
 from datetime import UTC, datetime
+from io import BytesIO
 from pathlib import Path
 from typing import Any
 
+import httpx
 import pytest
 from gate import Gate
 from playwright.sync_api import Page, expect, sync_playwright
@@ -282,7 +285,19 @@ def test_a_copy_beside_the_original_is_edited_made_and_removed(
         assert run(client, "nightly").outcome == "done"
         bundle = client.bundles_list().items[0].id
     sign_in(page, running)
-    page.goto(f"{running.url}/#/bundles/{bundle}")
+    page.get_by_label("Search accounts").fill("config.php")
+    page.get_by_role("option", name=re.compile("paths of all bundles")).click()
+    expect(page.get_by_text("millpond: sites/www/config.php")).to_be_visible()
+    page.goto(f"{running.url}/#/bundles/{bundle}?contents=files&folder=sites%2Fwww")
+    page.get_by_text("Links for someone without a sign-in").click()
+    page.get_by_label("Part to download").select_option("sites/www")
+    page.get_by_label("Note on its page").fill("as agreed")
+    page.get_by_role("button", name="Make a link").click()
+    address = page.locator("code").filter(has_text="/get/").text_content() or ""
+    expect(page.get_by_text("as agreed: until")).to_be_visible()
+    assert zipfile.is_zipfile(BytesIO(httpx.post(address, trust_env=False).content))
+    page.get_by_role("button", name="Revoke link 1").click()
+    expect(page.get_by_text("No link to this bundle is valid")).to_be_visible()
     page.get_by_role("button", name="Restore", exact=True).first.click()
     page.get_by_label("A copy beside it").check()
     expect(page.get_by_role("button", name="Show the plan")).to_be_disabled()

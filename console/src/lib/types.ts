@@ -19,6 +19,7 @@ export type Channel = Schemas['Channel'];
 export type ChannelAnswer = Schemas['ChannelAnswer'];
 export type CoverageRow = Schemas['CoverageRow'];
 export type DatabaseRules = Schemas['JobDefaults']['databases'];
+export type DownloadLinkMade = Schemas['DownloadLinkMade'];
 export type DamageRow = Schemas['DamageRow'];
 export type Growth = Schemas['Growth'];
 export type Host = Schemas['Host'];

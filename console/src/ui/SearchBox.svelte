@@ -3,7 +3,7 @@
   import { push } from 'svelte-spa-router';
   import { search } from '../lib/calls';
   import { asProblem } from '../lib/loader.svelte';
-  import { Problem } from '../lib/api.svelte';
+  import { Problem, queryString } from '../lib/api.svelte';
   import ErrorMessage from './ErrorMessage.svelte';
   import type { SearchHit } from '../lib/types';
   let words = $state('');
@@ -28,7 +28,7 @@
     try {
       const page = await search({ q: words.trim() });
       if (mine !== asked) return;
-      found = page.items;
+      found = [...page.items, ...pages(words), ...files(words)];
       problem = null;
     } catch (error) {
       if (mine !== asked) return;
@@ -38,6 +38,33 @@
     chosen = 0;
     open = true;
   }
+  // Every page that has no name of its own in the records.
+  const PAGES = {
+    Overview: '/',
+    Accounts: '/accounts',
+    Hosts: '/accounts',
+    Coverage: '/coverage',
+    Jobs: '/jobs',
+    Calendar: '/calendar',
+    Runs: '/runs',
+    Bundles: '/bundles',
+    Stores: '/stores',
+    Alerts: '/alerts',
+    Reports: '/reports',
+    Settings: '/settings',
+  };
+  const pages = (text: string): SearchHit[] =>
+    Object.entries(PAGES)
+      .filter(([name]) => name.toLowerCase().startsWith(text.trim().toLowerCase()))
+      .map(([name, link]) => ({ kind: 'page', name, about: '', link }));
+  const files = (text: string): SearchHit[] => [
+    {
+      kind: 'files',
+      name: `“${text.trim()}” in the paths of all bundles`,
+      about: '',
+      link: `/files${queryString({ q: text.trim() })}`,
+    },
+  ];
   function go(row: SearchHit) {
     open = false;
     words = '';
@@ -79,7 +106,7 @@
     aria-controls="search-found"
     aria-autocomplete="list"
     aria-activedescendant={open && found.length ? `found-${chosen}` : undefined}
-    aria-label="Search accounts, sites, jobs, stores, bundles"
+    aria-label="Search accounts, sites, jobs, stores, bundles, files, pages"
     placeholder="Search  ( / )"
     bind:value={words}
     oninput={typed}

@@ -7,6 +7,7 @@
   import { exact } from '../../lib/words';
   import FileBrowser from './FileBrowser.svelte';
   import BundleInstructions from './BundleInstructions.svelte';
+  import DownloadLinks from './DownloadLinks.svelte';
   import BundlePin from './BundlePin.svelte';
   import ChangeList from './ChangeList.svelte';
   import BundleFacts from './BundleFacts.svelte';
@@ -50,6 +51,7 @@
   </div>
   <BundlePin {bundle} changed={(changed) => (found.value = changed)} />
   <BundleInstructions bundle={bundle.id} />
+  <DownloadLinks {bundle} {kind} folder={place.get('folder') ?? ''} />
   {#if restoring}<RestoreForm {bundle} {part} done={() => (restoring = false)} />{/if}
   <div class="grid grid-cols-1 gap-5 lg:grid-cols-[minmax(0,1fr)_minmax(0,2.4fr)]">
     <BundleFacts {bundle} />

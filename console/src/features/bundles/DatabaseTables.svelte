@@ -74,7 +74,7 @@
             ><th scope="col">Table</th><th scope="col" class="num">Rows</th>{#if sized(d)}<th
                 scope="col"
                 class="num">Size</th
-              >{/if}</tr
+              ><th scope="col" class="num">Download</th>{/if}</tr
           ></thead
         >
         <tbody>
@@ -82,7 +82,19 @@
             <tr
               ><td class="wrap-anywhere">{t.name}</td><td class="num"
                 >{t.rows === null ? '' : t.rows.toLocaleString('en')}</td
-              >{#if sized(d)}<td class="num">{size(t.bytes)}</td>{/if}</tr
+              >{#if sized(d)}<td class="num">{size(t.bytes)}</td>
+                <td class="num"
+                  ><a
+                    class="link text-sm"
+                    download
+                    href="/api/v1/bundles/{bundle}/download{queryString({
+                      form: 'sql',
+                      database: d.name,
+                      table: t.name,
+                    })}"
+                    aria-label="Download table {t.name} as SQL">SQL</a
+                  ></td
+                >{/if}</tr
             >
           {:else}<tr><td colspan="3" class="text-faint">It has no tables.</td></tr>{/each}
         </tbody>

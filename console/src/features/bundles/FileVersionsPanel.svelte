@@ -1,23 +1,32 @@
 <script lang="ts">
   // Finds when a file changed or went, over all bundles of an account or site.
   import { Button, Input } from 'flowbite-svelte';
+  import { push } from 'svelte-spa-router';
   import { useAction } from '../../lib/action.svelte';
+  import { queryString } from '../../lib/api.svelte';
   import { bundlesVersions } from '../../lib/calls';
   import type { VersionedFile, VersionsFound } from '../../lib/types';
   import { count, size } from '../../lib/words';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   import FormField from '../../ui/fields/FormField.svelte';
   import Timestamp from '../../ui/Timestamp.svelte';
-  let { subject }: { subject: string } = $props();
-  let words = $state('');
+  let { subject, start = '' }: { subject: string; start?: string } = $props();
+  let words = $derived(start);
   let found = $state<VersionsFound | null>(null);
   const doing = useAction();
-  function search(event: Event) {
-    event.preventDefault();
+  const look = () =>
     doing.run(async () => {
       found = await bundlesVersions({ q: words, subject });
     });
+  function search(event: Event) {
+    event.preventDefault();
+    // A search over everything has an address that can be sent to somebody.
+    if (subject || words === start) look();
+    else push(`/files${queryString({ q: words })}`);
   }
+  $effect(() => {
+    if (start) look();
+  });
   /** The folder of a file, with the file among what is shown. */
   function place(file: VersionedFile, bundle: number): string {
     const folder = file.path.split('/').slice(0, -1).join('/');
@@ -50,9 +59,9 @@
         ? '; there is more: write more of the path'
         : ''}.
     </p>
-    {#each found.items as file (file.job + file.path)}
+    {#each found.items as file (file.subject + file.job + file.path)}
       <h3 class="mt-3 font-medium wrap-anywhere">
-        {file.path}
+        {subject ? '' : `${file.subject}: `}{file.path}
         <span class="text-sm font-normal text-faint"
           >{count(file.versions.length, 'version')}, job {file.job}</span
         >
