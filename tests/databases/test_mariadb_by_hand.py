@@ -125,6 +125,8 @@ def check_canaries(server: PrivateMariaDb, folder: Path) -> None:
 # Comments with a letter whose last byte is a backslash.
 @example("sjis", "NO_BACKSLASH_ESCAPES", [(k, "p", "表", "x", "") for k in KINDS], [], "")
 @example("sjis", "", [(k, "p", "\\! x\n表", "x", "") for k in KINDS], [], "")
+# A quote, which the server shows with a backslash, after such a letter.
+@example("sjis", "", [("view", "p", "", "表'x\\x", "")], [], "")
 @example("big5", "ANSI", [(k, "p", "功'\\", "x", "") for k in KINDS], [], "")
 def test_nothing_that_was_written_becomes_a_command(
     server: PrivateMariaDb,

@@ -15,6 +15,10 @@ from .statements import NO_ESCAPES
 
 _CHARSET = re.compile(r"[a-z0-9_]+")
 _RUNS = re.compile(r"([\x00-\x7f]+)|([^\x00-\x7f]+)")
+#: The parts of a statement that matter for where its literals and names end, and the states
+#: between them: outside, right after a literal, in one, in a name.
+_TOKENS = re.compile(r"\\'|'|`|\\|[^'`\\]+")
+_STATES = _OUT, _CLOSED, _IN, _NAME = "out", "closed", "in", "name"
 #: Character sets whose text is UTF-8.
 UTF8 = ("utf8", "utf8mb3", "utf8mb4")
 
@@ -31,7 +35,11 @@ def decoded(server: Server, shown: bytes, charset: str) -> bytes:
 
 def encoded(server: Server, value: str, charset: str) -> bytes | None:
     """Return a text in a character set; None where that lacks some of its letters."""
-    if value.isascii() or charset in UTF8[2:]:
+    if charset == "sjis":
+        value = _without_escapes(value)
+        if "\\" not in value and value.isascii():
+            return value.encode()
+    elif value.isascii() or charset in UTF8[2:]:
         return value.encode()
     if not _CHARSET.fullmatch(charset):
         return None
@@ -43,6 +51,49 @@ def encoded(server: Server, value: str, charset: str) -> bytes | None:
         value,
     )
     return bytes.fromhex(text(found)) if is_same == b"1" else None
+
+
+def _without_escapes(value: str) -> str:
+    """Return a text with doubled quotes instead of escaped ones, since in sjis a backslash becomes
+    a letter that escapes nothing; unchanged if it cannot be read.
+
+    The server shows such a letter as a backslash too: an escaped quote is told from a letter and
+    the end of the literal by what makes the whole text readable.
+    """
+    tokens = _TOKENS.findall(value)
+    # From the end: in which states the rest can be read.
+    readable = [{_OUT, _CLOSED}]
+    for token in reversed(tokens):
+        after = readable[-1]
+        readable.append({s for s in _STATES if any(t in after for t in _next(s, token))})
+    readable.reverse()
+    if _OUT not in readable[0]:
+        return value
+    state, found = _OUT, []
+    for token, after in zip(tokens, readable[1:], strict=True):
+        state = next(s for s in _next(state, token) if s in after)
+        found.append("''" if token == "\\'" and state == _IN else token)
+    return "".join(found)
+
+
+def _next(state: str, token: str) -> tuple[str, ...]:
+    """Return the states after a token, the more likely first."""
+    match state, token:
+        case "name", _:
+            return (_OUT,) if token == "`" else (_NAME,)
+        case "in", "\\'":
+            return (_IN, _CLOSED)
+        case "in", _:
+            return (_CLOSED,) if token == "'" else (_IN,)
+        case "closed", "'":
+            return ()
+        case _, "`":
+            return (_NAME,)
+        case _, "'":
+            return (_IN,)
+        case _, "\\'" | "\\":
+            return ()
+    return (_OUT,)
 
 
 def own(
