@@ -59,7 +59,9 @@ for (const [path, methods] of Object.entries(document.paths)) {
   if (!path.startsWith(PREFIX)) continue;
   for (const [method, operation] of Object.entries(methods)) {
     const media = Object.values(operation.responses)[0].content ?? { 'application/json': {} };
-    // Downloads and live views are not called but linked to.
+    // Downloads and live views are not called but linked to; bytes are not sent by the console.
+    const sent = operation.requestBody?.content ?? { 'application/json': {} };
+    if (!('application/json' in sent)) continue;
     if ('application/json' in media) functions.push(functionOf(path, method, operation));
   }
 }

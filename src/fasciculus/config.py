@@ -114,6 +114,10 @@ class Config:
         """Return the folder of the listings."""
         return self.home / "listings"
 
+    def uploads(self, name: str) -> Path:
+        """Return the folder of an upload, which becomes that of a store."""
+        return self.home / "uploads" / name
+
     @property
     def under_way(self) -> Path:
         """Return where tasks leave listings until they end."""

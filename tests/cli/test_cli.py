@@ -23,6 +23,11 @@ from fasciculus.service.http.operations import OPERATIONS
 #: The commands of operations without a command of the same name.
 CARRIED = {
     "restores_relocation": "restore",
+    "uploads_start": "stores upload",
+    "uploads_show": "stores upload",
+    "uploads_add": "stores upload",
+    "uploads_finish": "stores upload",
+    "uploads_remove": "stores upload",
     "recoveries_start": "recoveries run",
     "bundles_instructions": "bundles show",
     "stores_access": "stores connect",

@@ -261,6 +261,21 @@ export const storesAccess = (name: string) =>
 export const storesDisconnect = (name: string) =>
   call<void>('DELETE', `/stores/${part(name)}/access`);
 
+/** Begin or continue an upload of bundles. */
+export const uploadsStart = (body: Schemas['UploadStart']) =>
+  call<Schemas['Upload']>('POST', '/uploads', body);
+
+/** How much of an upload has arrived. */
+export const uploadsShow = (name: string) =>
+  call<Schemas['Upload']>('GET', `/uploads/${part(name)}`);
+
+/** Remove an upload that is not a store yet. */
+export const uploadsRemove = (name: string) => call<void>('DELETE', `/uploads/${part(name)}`);
+
+/** Make a store of an upload, and import its bundles. */
+export const uploadsFinish = (name: string) =>
+  call<Schemas['MaintenanceStarted']>('POST', `/uploads/${part(name)}/finish`);
+
 /** Bundles, newest first. */
 export const bundlesList = (query?: Query<'bundles_list'>) =>
   call<Schemas['Page_Bundle_']>('GET', '/bundles' + queryString(query));
@@ -324,7 +339,7 @@ export const linksList = () => call<Schemas['Page_DownloadLink_']>('GET', '/link
 /** Make a link to one download, for someone without a sign-in. */
 export const linksMake = (
   bundleId: number,
-  body: Optional<Schemas['DownloadLinkStart'], 'download' | 'hours' | 'uses' | 'note'>,
+  body: Optional<Schemas['DownloadLinkStart'], 'download' | 'as_copy' | 'hours' | 'uses' | 'note'>,
 ) => call<Schemas['DownloadLinkMade']>('POST', `/bundles/${part(bundleId)}/links`, body);
 
 /** Revoke a link to a download. */

@@ -708,6 +708,75 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/uploads': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Begin or continue an upload of bundles */
+    post: operations['uploads_start'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/uploads/{name}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How much of an upload has arrived */
+    get: operations['uploads_show'];
+    put?: never;
+    post?: never;
+    /** Remove an upload that is not a store yet */
+    delete: operations['uploads_remove'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/uploads/{name}/parts': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Add a part of a file: its bytes, at most 4 MiB */
+    put: operations['uploads_add'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/uploads/{name}/finish': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Make a store of an upload, and import its bundles */
+    post: operations['uploads_finish'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/bundles': {
     parameters: {
       query?: never;
@@ -3148,7 +3217,8 @@ export interface components {
     };
     /**
      * DownloadLink
-     * @description A link to a download, without its secret, and how often it was used.
+     * @description A link to a download, or to the files of a bundle for another installation, without its
+     *     secret, and how often it was used.
      */
     DownloadLink: {
       /** Id */
@@ -3159,6 +3229,11 @@ export interface components {
       /** Subject */
       subject: string;
       download: components['schemas']['DownloadQuery'];
+      /**
+       * As Copy
+       * @default false
+       */
+      as_copy: boolean;
       /**
        * Note
        * @default
@@ -3191,7 +3266,8 @@ export interface components {
     };
     /**
      * DownloadLinkMade
-     * @description A new link. ``url`` is shown only once.
+     * @description A new link. ``url`` is shown only once; with ``as_copy`` so is ``code``, which goes to the
+     *     other installation next to the address.
      */
     DownloadLinkMade: {
       /** Id */
@@ -3202,6 +3278,11 @@ export interface components {
       /** Subject */
       subject: string;
       download: components['schemas']['DownloadQuery'];
+      /**
+       * As Copy
+       * @default false
+       */
+      as_copy: boolean;
       /**
        * Note
        * @default
@@ -3233,11 +3314,17 @@ export interface components {
       last_used: string | null;
       /** Url */
       url: string;
+      /**
+       * Code
+       * @default
+       */
+      code: string;
     };
     /**
      * DownloadLinkStart
      * @description A link to one download, for someone without a sign-in, valid for a number of hours and uses;
-     *     ``note`` is shown on its page.
+     *     ``note`` is shown on its page. With ``as_copy`` it gives the files of the bundle to another
+     *     installation, for hours only.
      */
     DownloadLinkStart: {
       /**
@@ -3251,6 +3338,11 @@ export interface components {
        *     }
        */
       download: components['schemas']['DownloadQuery'];
+      /**
+       * As Copy
+       * @default false
+       */
+      as_copy: boolean;
       /**
        * Hours
        * @default 24
@@ -8190,6 +8282,45 @@ export interface components {
       expected: number | null;
     };
     /**
+     * Upload
+     * @description An upload under way: the bytes that have arrived of each file, and whether it is complete,
+     *     by the paths on the store.
+     */
+    Upload: {
+      /** Name */
+      name: string;
+      /**
+       * Received
+       * @default {}
+       */
+      received: {
+        [key: string]: number;
+      };
+      /**
+       * Complete
+       * @default []
+       */
+      complete: string[];
+    };
+    /**
+     * UploadReceived
+     * @description The bytes that have arrived of a file.
+     */
+    UploadReceived: {
+      /** File */
+      file: string;
+      /** Received */
+      received: number;
+    };
+    /**
+     * UploadStart
+     * @description An upload of bundles into a new store on the service's machine, which gets this name.
+     */
+    UploadStart: {
+      /** Name */
+      name: string;
+    };
+    /**
      * VerifyStart
      * @description The copies to verify: all on the store, those of one subject, or one bundle's. ``deep`` reads
      *     every byte.
@@ -10525,6 +10656,169 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  uploads_start: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['UploadStart'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Upload'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  uploads_show: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Upload'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  uploads_remove: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  uploads_add: {
+    parameters: {
+      query?: {
+        file?: string;
+        offset?: number;
+        size?: number;
+      };
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/octet-stream': string;
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['UploadReceived'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  uploads_finish: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MaintenanceStarted'];
+        };
       };
       /** @description a problem */
       default: {

@@ -12,6 +12,46 @@ from .transport import Transport
 class StoreCalls(Transport):
     """The client's methods about stores."""
 
+    def uploads_start(self, name: str) -> models.Upload:
+        """Begin an upload of bundles into a new store of this name, or continue it.
+
+        Raises ``RefusedError`` if a store has the name.
+        """
+        return self._call(
+            "POST", "/uploads", models.Upload, self._made(models.UploadStart, name=name)
+        )
+
+    def uploads_show(self, name: str) -> models.Upload:
+        """Return how much of an upload has arrived.
+
+        Raises ``NotFoundError`` if it was not begun.
+        """
+        return self._call("GET", f"/uploads/{quote(name)}", models.Upload)
+
+    def uploads_add(
+        self, name: str, file: str, offset: int, size: int, data: bytes
+    ) -> models.UploadReceived:
+        """Add a part of a file of ``size`` bytes, beginning at byte ``offset``; ``file`` is its
+        path on the store.
+
+        Raises ``RefusedError`` if a part before it is missing.
+        """
+        at = f"/uploads/{quote(name)}/parts"
+        return self._call(
+            "PUT", at, models.UploadReceived, data, file=file, offset=offset, size=size
+        )
+
+    def uploads_finish(self, name: str) -> models.MaintenanceStarted:
+        """Make a store of an upload, and import its bundles.
+
+        Raises ``RefusedError`` if a file is not complete.
+        """
+        return self._call("POST", f"/uploads/{quote(name)}/finish", models.MaintenanceStarted)
+
+    def uploads_remove(self, name: str) -> None:
+        """Remove an upload that is not a store yet."""
+        self._request("DELETE", f"/uploads/{quote(name)}")
+
     def stores_list(self, **query: Any) -> models.Page[models.Store]:
         """Return stores.
 

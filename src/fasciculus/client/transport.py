@@ -105,7 +105,7 @@ class Transport:
         method: str,
         path: str,
         gives: type[T],
-        body: BaseModel | None = None,
+        body: BaseModel | bytes | None = None,
         headers: dict[str, str] | None = None,
         **query: Any,
     ) -> T:
@@ -121,12 +121,14 @@ class Transport:
         self,
         method: str,
         path: str,
-        body: BaseModel | None = None,
+        body: BaseModel | bytes | None = None,
         headers: dict[str, str] | None = None,
         **query: Any,
     ) -> httpx.Response:
-        content = None
-        if body is not None:
+        content: str | bytes | None = None
+        if isinstance(body, bytes):
+            content, headers = body, {"Content-Type": "application/octet-stream"}
+        elif body is not None:
             # Secrets are left out of every answer, not out of what is sent.
             content = body.model_dump_json(exclude_none=True)
         params = {key: value for key, value in query.items() if value not in (None, "")}

@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING, Any
 _NAMES = {
     "auth": "Identity Password SignIn Token TokenMade TokenNew",
     "bundles.bundles": "Bundle BundleDetail BundleEntry BundleFiles ContentsInfo Copy DatabaseInfo "
-    "DatabaseTables DownloadLink DownloadLinkMade DownloadLinkStart DownloadReport EntrySearch "
-    "FileDifference FileVersion InstructionStep Instructions PieceInfo Pin TableChange "
+    "DatabaseTables DownloadLink CopyFiles DownloadLinkMade DownloadLinkStart DownloadReport "
+    "EntrySearch FileDifference FileVersion InstructionStep Instructions PieceInfo Pin TableChange "
     "VersionedFile VersionsFound",
     "bundles.entry_changes": "Changes",
     "inventory.discovery": "Applied Change CoverageRow Definitions ExcludedSize Folder Preview "
@@ -48,6 +48,7 @@ _NAMES = {
     "stores": "AcceptedProposals ProposalChoice Store StoreAccess StoreDay StoreInput "
     "StoreProposal StoreShare StoreUsage StoreSimulation StoreSimulationDay "
     "TryResult TryStep",
+    "uploads": "Upload UploadPart UploadReceived UploadStart",
 }
 _MODULES = {name: module for module, names in _NAMES.items() for name in names.split()}
 
@@ -77,6 +78,7 @@ if TYPE_CHECKING:
     from .runs import *  # noqa: F403
     from .search import *  # noqa: F403
     from .stores import *  # noqa: F403
+    from .uploads import *  # noqa: F403
     from .watch import *  # noqa: F403
 
 

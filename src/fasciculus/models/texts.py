@@ -88,6 +88,15 @@ def host_name(value: str) -> str:
     return text
 
 
+def stored_path(value: str) -> str:
+    """Return the path of a bundle's file on a store; ``ValueError`` when it is none."""
+    from ..core.bundle.layout import is_bundle_file
+
+    if not is_bundle_file(value):
+        raise ValueError(f"“{value}” is not a file of a bundle.")
+    return value
+
+
 def mail_address(value: str) -> str:
     """Return an e-mail address; ``ValueError`` when it is none."""
     value = value.strip()

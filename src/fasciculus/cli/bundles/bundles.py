@@ -421,6 +421,13 @@ def link(
     hours: Annotated[int, typer.Option(help="Hours until it expires.")] = 24,
     uses: Annotated[int, typer.Option(help="Maximum number of uses.")] = 1,
     note: Annotated[str, typer.Option(help="Shown on the page of the link.")] = "",
+    for_installation: Annotated[
+        bool,
+        typer.Option(
+            "--for-installation",
+            help="A code instead, by which another installation takes the bundle over.",
+        ),
+    ] = False,
     at: At = None,
     as_json: AsJson = False,
 ) -> None:
@@ -436,12 +443,29 @@ def link(
         number = chosen_bundle(client, bundle, at, contents, "")
         start = models.DownloadLinkStart.model_validate(
             {"download": wanted, "hours": hours, "uses": uses, "note": note}
+            | {"as_copy": for_installation}
         )
         made = client.links_make(number, start)
+    if for_installation:
+        return output.done(made, _code(made), as_json)
     until = f"until {moment(made.expires)}, {output.count(made.uses, 'use')}"
     output.done(
         made, f"{made.url}\nLink {made.id}: {until}. Anyone who has it can use it.", as_json
     )
+
+
+def _code(made: models.DownloadLinkMade) -> str:
+    return (
+        f"{made.code}\n"
+        f"Link {made.id}: until {moment(made.expires)}. Put this code into a file there, then:\n"
+        f"fasciculus stores upload STORE --from {made.url} --code-file FILE"
+    )
+
+
+def _part_of(row: models.DownloadLink) -> str:
+    if row.as_copy:
+        return "the bundle, for another installation"
+    return row.download.database or " ".join(row.download.path) or "everything"
 
 
 @app.command()
@@ -455,9 +479,9 @@ def links(as_json: AsJson = False) -> None:
         ("LINK", lambda row: row.id),
         ("SUBJECT", lambda row: row.subject),
         ("BUNDLE", lambda row: row.bundle),
-        ("WHAT", lambda row: row.download.database or " ".join(row.download.path) or "everything"),
+        ("WHAT", _part_of),
         ("EXPIRES", lambda row: moment(row.expires)),
-        ("USED", lambda row: f"{row.used} of {row.uses}"),
+        ("USED", lambda row: "" if row.as_copy else f"{row.used} of {row.uses}"),
         ("MADE BY", lambda row: row.created_by),
         ("NOTE", lambda row: row.note),
     ]

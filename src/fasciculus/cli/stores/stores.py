@@ -31,6 +31,7 @@ from .store_maintenance import (
 from .store_options import common_fields, shared
 from .store_proposals import accept, dismiss, proposals
 from .store_usage import show_usage
+from .uploads import upload
 
 if TYPE_CHECKING:
     from ...client import Client
@@ -38,6 +39,7 @@ if TYPE_CHECKING:
 app = typer.Typer(help="Places for bundles.", no_args_is_help=True)
 for command in (
     verify,
+    upload,
     repair,
     repack,
     catch_up,

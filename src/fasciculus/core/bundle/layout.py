@@ -23,6 +23,12 @@ _STORE_ID = re.compile(r"[0-9a-f]{32}")
 _NUMBER = re.compile(r"\.(\d+)$")
 _PIECE = re.compile(r"\.(files|databases|mail|system|notes)-(\d+)\.tar.*$")
 _BUNDLE = re.compile(r"(\d{4}-\d{2}-\d{2}T\d{6}Z)-([a-z0-9._-]+)")
+#: A file of a bundle, by its path on a store.
+_FILE = re.compile(
+    r"(?:accounts|sites|hosts)/([^/]+)/"
+    r"(?:bundles/([^/]+)/(?:bundle\.json|SHA256SUMS|listing(?:-\d+)?\.jsonl\.zst(?:\.age)?)"
+    r"|pieces/([^/]+))"
+)
 
 
 def is_store_id(text: str) -> bool:
@@ -79,6 +85,16 @@ def moment_of(name: str) -> datetime | None:
     return datetime.fromisoformat(match[1]) + timedelta(
         microseconds=min(_number(name), 1_000_000) - 1
     )
+
+
+def is_bundle_file(path: str) -> bool:
+    """Return whether a path on a store can be that of a file of a bundle."""
+    match = _FILE.fullmatch(path)
+    if match is None or not _SAFE.fullmatch(match[1]) or ".." in path:
+        return False
+    if match[2] is not None:
+        return _BUNDLE.fullmatch(match[2]) is not None
+    return _PIECE.search(match[3]) is not None and _BUNDLE.match(match[3]) is not None
 
 
 def bundle_of(piece: str) -> str:

@@ -189,23 +189,28 @@ class FileDifference(Model):
 
 class DownloadLinkStart(Model):
     """A link to one download, for someone without a sign-in, valid for a number of hours and uses;
-    ``note`` is shown on its page.
+    ``note`` is shown on its page. With ``as_copy`` it gives the files of the bundle to another
+    installation, for hours only.
     """
 
     download: DownloadQuery = DownloadQuery()
+    as_copy: bool = False
     hours: int = Field(default=24, ge=1, le=24 * 30)
     uses: int = Field(default=1, ge=1, le=100)
     note: str = Field(default="", max_length=200)
 
 
 class DownloadLink(Model):
-    """A link to a download, without its secret, and how often it was used."""
+    """A link to a download, or to the files of a bundle for another installation, without its
+    secret, and how often it was used.
+    """
 
     id: int
     bundle: int
     subject_kind: SubjectKind
     subject: str
     download: DownloadQuery
+    as_copy: bool = False
     note: str = ""
     created: datetime
     created_by: str
@@ -216,9 +221,19 @@ class DownloadLink(Model):
 
 
 class DownloadLinkMade(DownloadLink):
-    """A new link. ``url`` is shown only once."""
+    """A new link. ``url`` is shown only once; with ``as_copy`` so is ``code``, which goes to the
+    other installation next to the address.
+    """
 
     url: str
+    code: str = ""
+
+
+class CopyFiles(Model):
+    """The files of a bundle: their sizes by their paths on a store."""
+
+    bundle: str
+    files: dict[str, int]
 
 
 class FileVersion(Model):

@@ -32,7 +32,7 @@ def make(
     expires = datetime.now(UTC) + timedelta(hours=link.hours)
     row = db.execute(
         "INSERT INTO download_link (hash, bundle_id, subject_kind, subject, query, note, created, "
-        "created_by, expires, uses) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "created_by, expires, uses, as_copy) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (
             digest(secret),
             bundle.id,
@@ -44,6 +44,7 @@ def make(
             created_by,
             stamp(expires),
             link.uses,
+            link.as_copy,
         ),
     )
     return int(row.lastrowid or 0), secret

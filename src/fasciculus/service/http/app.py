@@ -18,9 +18,9 @@ from ...models.validation import field_errors
 from ...records import search
 from ...records.messages import reports
 from ..context import Context
-from ..usecases.bundles import download_links
+from ..usecases.bundles import copy_links, download_links
 from ..usecases.jobs.start_addresses import PATH
-from . import authentication, guesses, handlers, link_endpoint
+from . import authentication, copy_endpoint, guesses, handlers, link_endpoint
 from .calendar_feed import feed
 from .metrics import metrics
 from .operations import PREFIX, blueprint
@@ -102,13 +102,14 @@ def _errors(app: Flask) -> None:
 
 def _without_secret(path: str) -> str:
     """Return a path without what opens something by being known."""
-    secret = (PATH, "/calendar/", download_links.PATH)
+    secret = (PATH, "/calendar/", download_links.PATH, copy_links.PATH)
     return f"{PATH}…" if path.startswith(secret) else path
 
 
 def _other_pages(app: Flask, parts: Context) -> None:
     StartEndpoint().install(app)
     link_endpoint.install(app)
+    copy_endpoint.install(app)
     app.add_url_rule("/calendar/<secret>.ics", "calendar", feed)
     app.add_url_rule("/metrics", "metrics", metrics)
 

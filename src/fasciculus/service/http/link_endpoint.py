@@ -30,7 +30,7 @@ def install(app: Flask) -> None:
 
 def _get(secret: str) -> Response:
     found = download_links.find(context().records.reader, secret)
-    if found is None:
+    if found is None or found.as_copy:
         return guesses.refused(
             problem(
                 ProblemType.NOT_FOUND,

@@ -114,6 +114,9 @@ def _described(row: Operation, refs: Any) -> dict[str, Any]:
             "required": True,
             "content": {"application/json": {"schema": schema}},
         }
+    elif row.takes_bytes:
+        binary = {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}
+        document["requestBody"] = {"required": True, "content": binary}
     if row.public:
         document["security"] = []
     return document

@@ -41,6 +41,8 @@ class Operation:
     body: type[BaseModel] | None = None
     #: A body that the handler reads itself.
     raw_body: type[BaseModel] | None = None
+    #: Whether the body is bytes, which the handler reads itself.
+    takes_bytes: bool = False
     response: Any = None
     status: int = 200
     media: str = "application/json"

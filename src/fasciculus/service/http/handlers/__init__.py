@@ -1,6 +1,17 @@
 """The handlers of the API, one module a family. Importing them registers their operations."""
 
-from . import definitions, keys, maintenance, overview, reference, runs, search, sign_in, stores
+from . import (
+    definitions,
+    keys,
+    maintenance,
+    overview,
+    reference,
+    runs,
+    search,
+    sign_in,
+    stores,
+    uploads,
+)
 from .bundles import bundles, differences, download_links, downloads, drills, recoveries, restores
 from .inventory import accounts, discovery, hosts
 from .jobs import calendar, changes, job_plans, jobs, pauses, start_addresses
@@ -37,4 +48,5 @@ __all__ = [
     "start_addresses",
     "stores",
     "templates",
+    "uploads",
 ]
