@@ -4162,7 +4162,7 @@ export interface components {
        * @default always
        * @enum {string}
        */
-      report_when: 'always' | 'trouble' | 'recovery' | 'daily' | 'weekly';
+      report_when: 'always' | 'trouble' | 'recovery' | 'daily' | 'weekly' | 'monthly';
       /**
        * Report Contacts
        * @default never
@@ -4461,7 +4461,7 @@ export interface components {
        * @default always
        * @enum {string}
        */
-      report_when: 'always' | 'trouble' | 'recovery' | 'daily' | 'weekly';
+      report_when: 'always' | 'trouble' | 'recovery' | 'daily' | 'weekly' | 'monthly';
       /**
        * Report Contacts
        * @default never
@@ -4692,7 +4692,7 @@ export interface components {
        * @default always
        * @enum {string}
        */
-      report_when: 'always' | 'trouble' | 'recovery' | 'daily' | 'weekly';
+      report_when: 'always' | 'trouble' | 'recovery' | 'daily' | 'weekly' | 'monthly';
       /**
        * Report Contacts
        * @default never

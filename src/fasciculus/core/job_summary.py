@@ -19,6 +19,7 @@ _TOLD = {
     "recovery": "when something is wrong and when it is well again",
     "daily": "once a day",
     "weekly": "once a week",
+    "monthly": "once a month",
 }
 _SHOWN = 4
 

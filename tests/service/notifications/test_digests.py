@@ -99,6 +99,18 @@ def test_time_and_day_are_a_setting(office: Office) -> None:
     assert len(kinds) == 2 and "weekly: no run" in kinds[1]
 
 
+def test_a_month_in_one_message(office: Office) -> None:
+    office.job(report_when="monthly")
+    assert office.send(NOON) == []
+    first = (NOON.replace(day=1) + timedelta(days=32)).replace(day=1, hour=7, minute=0)
+    office.ran(NOON + timedelta(hours=1))
+    office.ran(first - timedelta(hours=1))
+    assert office.send(first - timedelta(minutes=1)) == []
+    ((_, text),) = office.send(first)
+    assert "2 of 2 runs done" in text or "2 runs" in text
+    assert office.send(first + timedelta(days=27)) == []
+
+
 def test_jobs_share_one_but_none_sees_those_of_others(office: Office) -> None:
     office.job()
     office.job("hourly")

@@ -272,7 +272,7 @@ Tell = Annotated[
     typer.Option(help="Report recipient; may be repeated.", rich_help_panel="Keep and notify"),
 ]
 TellWhen = Annotated[
-    Literal["always", "trouble", "recovery", "daily", "weekly"] | None,
+    Literal["always", "trouble", "recovery", "daily", "weekly", "monthly"] | None,
     typer.Option(
         help="When to send reports: always, on trouble, on trouble and recovery, or as a digest.",
         rich_help_panel="Keep and notify",

@@ -160,8 +160,9 @@ class JobInput(RenamedFields):
     keep_on: dict[str, KeepText] = {}
     keep_gone: OptionalKeepText = ""
     report_to: list[Annotated[str, checked(mail_address)]] = []
-    #: “recovery” is on trouble and on the first good run after it; “daily”, “weekly”: a digest.
-    report_when: Literal["always", "trouble", "recovery", "daily", "weekly"] = "always"
+    #: “recovery” is on trouble and on the first good run after it; “daily”, “weekly”, “monthly”:
+    #: a digest.
+    report_when: Literal["always", "trouble", "recovery", "daily", "weekly", "monthly"] = "always"
     #: When the contact of each account is notified.
     report_contacts: Literal["never", "trouble", "recovery", "always"] = "never"
     attach_log: Literal["never", "trouble", "always"] = "trouble"

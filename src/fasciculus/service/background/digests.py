@@ -1,4 +1,4 @@
-"""Digests: all runs of a day or a week in one message."""
+"""Digests: all runs of a day, a week or a month in one message."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ from ..settings.mail_settings import mail_server
 log = logging.getLogger(__name__)
 
 _KEY = "digests"
-_LONGEST = {"daily": timedelta(days=2), "weekly": timedelta(days=14)}
+_LONGEST = {"daily": timedelta(days=2), "weekly": timedelta(days=14), "monthly": timedelta(days=62)}
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,6 +76,7 @@ def _tables(server: MailServer) -> dict[str, Schedule]:
     return {
         "daily": schedule.parse(f"daily {server.digest_time}"),
         "weekly": schedule.parse(f"weekly {server.digest_day} {server.digest_time}"),
+        "monthly": schedule.parse(f"monthly 1 {server.digest_time}"),
     }
 
 

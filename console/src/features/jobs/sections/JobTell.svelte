@@ -27,6 +27,7 @@
     { value: 'recovery', name: 'when something is wrong, and when it is well again' },
     { value: 'daily', name: 'in a digest, each day at 07:00' },
     { value: 'weekly', name: 'in a digest, each Monday at 07:00' },
+    { value: 'monthly', name: 'in a digest, on the first of each month' },
   ];
   const CONTACTS = [
     { value: 'never', name: 'never' },
