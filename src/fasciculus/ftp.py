@@ -282,13 +282,26 @@ class FtpConnection:
 
         Raises ``MissingError`` if there is no such folder.
         """
+        if not self.has("MLST"):
+            return self.entries_by_list(folder)
+        with self._listing(folder):
+            return _known(map(parse_facts, self._lines(f"MLSD {_argument(folder)}")))
+
+    def entries_by_list(self, folder: str) -> list[FtpEntry]:
+        """Return the contents of a folder by LIST, which tells links; with less exact times.
+
+        Raises ``MissingError`` if there is no such folder.
+        """
+        with self._listing(folder):
+            self.raw.cwd(_argument(folder))
+            now = datetime.now(UTC)
+            return _known(parse_list(line, now) for line in self._lines("LIST -a"))
+
+    @contextmanager
+    def _listing(self, folder: str) -> Iterator[None]:
         with self.said(folder):
             try:
-                if self.has("MLST"):
-                    return _known(map(parse_facts, self._lines(f"MLSD {_argument(folder)}")))
-                self.raw.cwd(_argument(folder))
-                now = datetime.now(UTC)
-                return _known(parse_list(line, now) for line in self._lines("LIST -a"))
+                yield
             except ftplib.error_perm as error:
                 if str(error)[:3] in ("550", "501", "553"):
                     raise MissingError(f"{folder} is not on {self.spec.what}.") from error

@@ -6568,6 +6568,11 @@ export interface components {
        */
       free_bytes: number | null;
       /**
+       * Notes
+       * @default []
+       */
+      notes: string[];
+      /**
        * Seconds
        * @default null
        */

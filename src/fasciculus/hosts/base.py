@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
@@ -179,8 +179,12 @@ class SideFolder(Protocol):
         """Return the path of the side folder, whether or not it exists."""
 
     @property
-    def free(self) -> int:
-        """Return the bytes that fit where the folder is, or will be."""
+    def free(self) -> int | None:
+        """Return the bytes that fit where the folder is, or will be; None if unknown."""
+
+    @property
+    def limits(self) -> Sequence[str]:
+        """Return what cannot be promised there, in sentences."""
 
     def owner_of(self, like: Entry) -> tuple[int, int]:
         """Return the numbers that an entry's owner and group get there."""

@@ -24,7 +24,6 @@ from ..core.errors import (
     ConnectionLostError,
     FasciculusError,
     MissingError,
-    SettingError,
     UnreachableError,
 )
 from ..core.file_filters import ON_THE_WAY
@@ -40,6 +39,8 @@ from .base import (
     OpenFile,
     TreeName,
 )
+from .ftp_side import FtpSide
+from .side_folder import NAME
 from .text_files import read_text_of
 
 _CHUNK = 256 * 1024
@@ -86,7 +87,7 @@ class FtpHost:
 
     def __init__(self, spec: FtpSpec, root: str) -> None:
         self._spec, self._root = spec, root
-        self._link = FtpConnection(spec)
+        self._link = self.link = FtpConnection(spec)
         #: A control connection serves one transfer at a time, so files have their own.
         self._files = FtpConnection(spec)
 
@@ -122,8 +123,15 @@ class FtpHost:
     def spool_in(self, folder: Path) -> None:
         """Use another folder for temporary files."""
 
-    def _path(self, path: bytes | str) -> str:
+    def server_path(self, path: bytes | str) -> str:
         """Return a path as the server has it."""
+        return self._path(path)
+
+    def host_path(self, path: str) -> str:
+        """Return a path of the server as others name it."""
+        return f"{self._root}{path}"
+
+    def _path(self, path: bytes | str) -> str:
         text = os.fsdecode(path)
         if self._root and (text == self._root or text.startswith(self._root + "/")):
             text = text[len(self._root) :]
@@ -163,6 +171,9 @@ class FtpHost:
                 owed = [e for e in owed if folder.startswith(e.path) and e.path != folder]
                 continue
             name = os.fsencode(found.name)
+            if name == NAME:
+                # What restores have set aside.
+                continue
             relative = folder + b"/" + name if folder else name
             if relative in chosen.excluded:
                 continue
@@ -279,7 +290,7 @@ class FtpHost:
         """Replace a file atomically."""
         self.connect()
         target = self._path(path)
-        self._make_folders(posixpath.dirname(target))
+        self.make_folders(posixpath.dirname(target))
         partial_ = target + ".fasciculus-new"
         with self._link.said(path):
             connection = self._link.transfer("STOR", partial_)
@@ -287,10 +298,11 @@ class FtpHost:
             self._link.end(connection)
         self._link.rename(partial_, target)
 
-    def _make_folders(self, folder: str) -> None:
+    def make_folders(self, folder: str) -> None:
+        """Make a folder of the server, and those above it; harmless if they exist."""
         if folder in ("", "/"):
             return
-        self._make_folders(posixpath.dirname(folder))
+        self.make_folders(posixpath.dirname(folder))
         self._link.make_folder(folder)
 
     def writable_tree(self, root: str) -> NoReturn:
@@ -300,13 +312,9 @@ class FtpHost:
             "Restore to a folder of this machine and upload what you need.",
         )
 
-    def side_folder(self, root: str, home: str, name: str) -> NoReturn:
-        """Refuse a restore in place."""
-        raise SettingError(
-            f"{self._spec.settings.address} is reached over FTP, which restores nothing in place.",
-            "Restore to a folder of this machine and upload what you need.",
-            field="in_place",
-        )
+    def side_folder(self, root: str, home: str, name: str) -> FtpSide:
+        """Return the side folder of a restore in place."""
+        return FtpSide(self, root, name)
 
     def remove(self, path: str) -> None:
         """Remove a file; harmless if it does not exist."""

@@ -15,6 +15,8 @@ from .side_restore import SideRestore
 class LocalSide(SideRestore):
     """A side folder here; the tree in use is read as for a bundle."""
 
+    limits = ()
+
     def __init__(self, host: HostConnection, root: bytes, home: bytes, name: bytes) -> None:
         super().__init__(root, home, name)
         self._host = host

@@ -85,7 +85,12 @@
     <dd class="wrap-anywhere">{whereOf(row)}</dd>
     {#if row.plan}
       <dt class="text-faint">Plan</dt>
-      <dd>{planWords(row.plan)}</dd>
+      <dd>
+        {planWords(row.plan)}
+        {#each row.plan.notes ?? [] as note (note)}<p class="text-sm text-amber-ink">
+            ▲ {note}
+          </p>{/each}
+      </dd>
     {/if}
     {#if row.drill}
       <dt class="text-faint">Result</dt>

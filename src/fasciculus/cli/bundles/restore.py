@@ -373,6 +373,8 @@ def _show(client: Client, done: models.Restore, lines: list[models.RestorePlanLi
     if len(lines) > _SHOWN:
         output.say(f"… and more: fasciculus restores plan {done.id}")
     assert done.plan is not None
+    for note in done.plan.notes:
+        output.say(f"▲ {note}")
     free = f"; {size(done.plan.free_bytes)} free" if done.plan.free_bytes else ""
     took = f"; about {output.duration(done.plan.seconds)}" if done.plan.seconds else ""
     output.say(f"In all: {plan_words(done.plan)}{free}{took}.")

@@ -37,6 +37,8 @@ class PlanSummary(Struct, omit_defaults=True):
     write_bytes: int = 0
     aside_bytes: int = 0
     free_bytes: int | None = None
+    #: What cannot be promised there, in sentences.
+    notes: list[str] = []
 
     def add(self, line: PlanLine) -> None:
         """Count a line."""

@@ -45,6 +45,8 @@ class SshSide:
     started again with the next step.
     """
 
+    limits = ()
+
     def __init__(self, host: SideHost, where: str, root: bytes, home: bytes, name: bytes) -> None:
         self._host, self._where = host, where
         self._root, self._home, self._name = root, home, name

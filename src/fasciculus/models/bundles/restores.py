@@ -45,6 +45,8 @@ class RestorePlan(Model):
     write_bytes: int = 0
     aside_bytes: int = 0
     free_bytes: int | None = None
+    #: What cannot be promised where it goes.
+    notes: list[str] = []
     seconds: float | None = None
 
 

@@ -213,7 +213,7 @@ class EntryWriter:
                 f"{path.decode('utf-8', 'backslashreplace')}: {key} could not be set ({why})"
             )
         if not self.tree.sets_owners:
-            self._emitter.warn("owners were not set, since the service does not run as root")
+            self._emitter.warn("owners were not set, which only root can do")
         for name, count in self.tree.unknown_owners.items():
             entries = format_count(count, "entry belongs", "entries belong")
             self._emitter.warn(

@@ -38,7 +38,7 @@ from .listings import chosen_copy
 from .relocations import check_relocation
 
 #: Kinds of hosts that can exchange files by renames.
-_IN_PLACE = ("local", "ssh")
+_IN_PLACE = ("local", "ssh", "ftp")
 
 
 def restores_list(caller: Caller, query: RestoresQuery) -> Page[Restore]:
@@ -228,10 +228,15 @@ def _check_in_place(caller: Caller, body: RestoreStart, bundle: BundleDetail) ->
     )
     if found.host.connection.kind not in _IN_PLACE:
         raise SettingError(
-            f"{found.host.name} is neither this machine nor reached over SSH, which a restore in "
-            "place needs.",
+            f"{found.host.name} is reached in a way that restores nothing in place.",
             f"Restore into a folder (--to), and copy it to {found.host.name}.",
             field="in_place",
+        )
+    if body.whole_account and found.host.connection.kind == "ftp":
+        raise SettingError(
+            f"{found.host.name} is reached over FTP, which creates no users.",
+            "Restore without --whole-account.",
+            field="whole_account",
         )
     if body.relocation is None:
         _check_own_databases(body, found)

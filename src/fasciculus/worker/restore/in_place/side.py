@@ -11,7 +11,7 @@ from ....core.errors import MissingError, SettingError
 from ....core.formatting import format_count, format_list
 from ....core.restore.restore_kind import SetAside
 from ....hosts.base import HostConnection, Problems, SideFolder
-from ....hosts.switch import STAGING, SWITCHED, SWITCHING, UNDONE
+from ....hosts.switch import STAGING, SWITCHED, SWITCHING, UNDOING, UNDONE
 from ...emitter import Emitter
 from ...task_hooks import TaskHooks
 from .databases import Exchanges
@@ -87,8 +87,8 @@ class SideTask:
         return SideResult(outcome=outcome, state=SetAside.KEPT)
 
     def _undone(self, side: SideFolder, state: str, force: bool) -> SideResult:
-        if state == STAGING:
-            # The host was out of reach before anything was exchanged.
+        if state in (STAGING, UNDOING):
+            # The host was out of reach before anything was exchanged, or during an undo.
             return self._recovered(side)
         if state not in (SWITCHING, SWITCHED):
             raise SettingError("That restore was undone already.", "Look at its log.")

@@ -30,6 +30,7 @@ from ....core.restore.likeness import Likeness
 from ....core.restore.plan_line import PlanSummary
 from ....core.selection import ExcludedPaths
 from ....hosts.base import HostConnection, Problems, SideFolder
+from ....hosts.switch import STAGING
 from ....stores.base import Store
 from ...emitter import Emitter
 from ...errors import CancelledError
@@ -119,6 +120,7 @@ class InPlaceRestore:
             if self._lost is not None:
                 summary.include(self._lost.plan(lines))
         summary.free_bytes = self._side.free
+        summary.notes = list(self._side.limits)
         self._emitter.info(_words(summary))
         return summary
 
@@ -200,8 +202,8 @@ class InPlaceRestore:
     # Carrying it out -------------------------------------------------------------
 
     def _carried_out(self, store: Store, spool: Path, summary: PlanSummary) -> RestoreResult:
-        free = summary.free_bytes or 0
-        if free < self._file_bytes:
+        free = summary.free_bytes
+        if free is not None and free < self._file_bytes:
             raise StoreFullError(
                 f"{os.fsdecode(self._root)} has {format_size(free)} free, and "
                 f"{format_size(self._file_bytes)} are to be written.",
@@ -303,7 +305,9 @@ class InPlaceRestore:
             for pause in _PAUSES:
                 try:
                     self._host.connect()
-                    return self._side.recover()[1]
+                    state, problems = self._side.recover()
+                    # It may not have come to the first exchange.
+                    return self._side.switch() if state == STAGING else problems
                 except UnreachableError as error:
                     self._emitter.info(f"{error.message} Trying again in {pause} s.")
                     time.sleep(pause)

@@ -1,0 +1,186 @@
+"""Restores in place on web space over FTP: planned, carried out, cut off anywhere, undone."""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from running import folder_stores, run, set_up
+
+from fasciculus.core.bundle.entry import Entry
+from fasciculus.core.errors import ConnectionLostError
+from fasciculus.demo.ftp import FtpStandIn
+from fasciculus.ftp import FtpConnection
+from fasciculus.hosts import host_spec, open_host
+from fasciculus.hosts.ftp_side import FtpSide
+from fasciculus.models import AccountInput, HostInput
+
+USER, PASSWORD = "millpond", "oar-and-rope"
+
+
+@pytest.fixture
+def space(tmp_path: Path) -> Iterator[FtpStandIn]:
+    """Web space with a home of some files."""
+    home = tmp_path / "space/home"
+    (home / "www/pictures").mkdir(parents=True)
+    for name in ("index.html", "prices.html", "pictures/jug.png"):
+        (home / "www" / name).write_text(f"{name} as it was\n" * 40)
+    found = FtpStandIn(tmp_path / "space", USER, PASSWORD)
+    yield found
+    found.close()
+
+
+def connection(space: FtpStandIn) -> dict[str, Any]:
+    where = {"kind": "ftp", "address": "127.0.0.1", "port": space.port, "user": USER}
+    return {**where, "security": "none", "root": "/srv/millpond"}
+
+
+def files(home: Path) -> dict[str, bytes | None]:
+    """The contents of a home by their paths, None for folders."""
+    return {
+        str(path.relative_to(home)): path.read_bytes() if path.is_file() else None
+        for path in sorted(home.rglob("*"))
+    }
+
+
+def test_from_the_plan_to_dropping(running: Any, space: FtpStandIn, tmp_path: Path) -> None:
+    home = tmp_path / "space/home"
+    with running.client() as client:
+        set_up(client, [], folder_stores(tmp_path, "attic"), mode="incremental")
+        client.hosts_add(
+            HostInput(name="web", connection=connection(space), secrets={"password": PASSWORD})
+        )
+        client.accounts_add(AccountInput(name="millpond", host="web", home="/srv/millpond/home"))
+        assert run(client, "nightly").outcome == "done"
+    saved = files(home)
+    (home / "www/index.html").write_text("hacked")
+    (home / "www/pictures/jug.png").unlink()
+    (home / "www/shell.php").write_text("<?php")
+    before = files(home)
+    words = ("restore", "millpond", "--in-place", "--remove-extra")
+    planned = running.cli(*words, "--plan")
+    assert planned.returncode == 0, planned
+    assert "the exchange is not one step" in planned.stdout and "shell.php" in planned.stdout
+    assert files(home) == before
+    done = running.cli(*words, "--yes")
+    assert done.returncode == 0 and files(home) == saved, done
+    denied = tmp_path / "space/.fasciculus-restores/.htaccess"
+    assert denied.read_text() == "Require all denied\n"
+    number = done.stdout.rpartition("undo ")[2].split()[0]
+    (home / "www/index.html").write_text("changed since")
+    said = running.cli("restores", "undo", number, "--yes")
+    assert said.returncode == 1 and "www/index.html" in said.stderr
+    assert running.cli("restores", "undo", number, "--yes", "--force").returncode == 0
+    assert files(home) == before
+    with running.client() as client:
+        assert run(client, "nightly").outcome == "done"
+        (newest, *_) = client.bundles_list().items
+        assert "fasciculus-restores" not in str(client.bundles_files(newest.id).items)
+    assert running.cli("restores", "drop", number, "--yes").returncode == 0
+    assert not list((tmp_path / "space/.fasciculus-restores").glob("restore-*"))
+    said = running.cli("restore", "millpond", "--in-place", "--whole-account", "--yes")
+    assert said.returncode == 2 and "creates no users" in said.stderr
+
+
+class Cut:
+    """Loses the connection before one of the renames."""
+
+    def __init__(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        self._left = -1
+        plain = FtpConnection.rename
+
+        def rename(link: FtpConnection, path: str, to: str) -> None:
+            self._left -= 1
+            if self._left == -1:
+                link.close()
+                raise ConnectionLostError("The connection was lost.")
+            plain(link, path, to)
+
+        monkeypatch.setattr(FtpConnection, "rename", rename)
+
+    def before(self, step: int) -> None:
+        """Cut before this many more renames."""
+        self._left = step
+
+    def never(self) -> None:
+        """Let everything pass."""
+        self._left = -1
+
+
+def test_cut_off_before_any_rename_it_is_finished_or_undone_completely(
+    space: FtpStandIn, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    home, cut = tmp_path / "space/home", Cut(monkeypatch)
+    before = files(home)
+    wanted = before | {"www/index.html": b"new", "www/about/us.html": b"us", "www/about": None}
+    del wanted["www/prices.html"]
+    rows = [
+        {"op": "place", "path": "www/index.html"},
+        {"op": "place", "path": "www/about"},
+        {"op": "remove", "path": "www/prices.html"},
+    ]
+    journal = b"".join(json.dumps(row).encode() + b"\n" for row in rows)
+    for step in range(20):
+        cut.never()
+        host = open_host(host_spec("web", connection(space), {"password": PASSWORD}), tmp_path)
+        side = host.side_folder("/srv/millpond/home", "", f"restore-{step}")
+        side.make()
+        side.add_to_journal(journal)
+        tree = side.staging()
+        tree.create_file(b"www/index.html", [b"new"], Entry("files", b"", "file", size=3))
+        tree.create_file(b"www/about/us.html", [b"us"], Entry("files", b"", "file", size=2))
+        cut.before(step)
+        was_cut = _finished(side, side.switch, "switched")
+        cut.never()
+        assert files(home) == wanted and side.changed() == []
+        cut.before(step)
+        was_cut |= _finished(side, side.undo, "undone")
+        cut.never()
+        assert files(home) == before
+        side.drop()
+        host.close()
+        if not was_cut:
+            break
+    assert step > 3 and not list((tmp_path / "space/.fasciculus-restores").glob("restore-*"))
+
+
+def _finished(side: Any, work: Any, state: str) -> bool:
+    """Do it, and finish it if it was cut off; return whether it was."""
+    try:
+        assert work() == []
+    except ConnectionLostError:
+        found, problems = side.recover()
+        assert problems == []
+        if found != state:
+            assert work() == []
+        return True
+    return False
+
+
+def test_a_link_that_the_owner_of_the_space_makes_is_not_followed(
+    space: FtpStandIn, tmp_path: Path
+) -> None:
+    home, other = tmp_path / "space/home", tmp_path / "space/other"
+    other.mkdir()
+    (other / "index.html").write_text("of someone else")
+    host = open_host(host_spec("web", connection(space), {"password": PASSWORD}), tmp_path)
+    side = host.side_folder("/srv/millpond/home", "", "restore-1")
+    assert isinstance(side, FtpSide)
+    side.make()
+    paths = ("www/index.html", "../other/index.html", "/other/index.html", "www//x")
+    side.add_to_journal(
+        b"".join(json.dumps({"op": "place", "path": p}).encode() + b"\n" for p in paths)
+        + b"no json\n"
+    )
+    tree = side.staging()
+    tree.create_file(b"www/index.html", [b"new"], Entry("files", b"", "file", size=3))
+    os.rename(home / "www", home / "elsewhere")
+    (home / "www").symlink_to(other)
+    assert [path for path, _ in side.switch()][-1] == "www/index.html"
+    assert (other / "index.html").read_text() == "of someone else"
+    assert os.listdir(other) == ["index.html"]
+    host.close()
