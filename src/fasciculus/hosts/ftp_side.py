@@ -1,6 +1,7 @@
 """The side folder of a restore in place on web space that is reached over FTP.
 
-It is in the root of the space, closed to web servers that read ``.htaccess``. The operations are
+It is in the root of the space, or as near to it as can be written, closed to web servers that read
+``.htaccess``. The operations are
 those of ``switch.py``; each is one or two renames by the server.
 """
 
@@ -55,7 +56,7 @@ class FtpSide:
     def __init__(self, host: FtpHost, root: str, name: str) -> None:
         self._host, self._root = host, root
         self._live = host.server_path(root)
-        self._side = posixpath.join("/", os.fsdecode(NAME), name)
+        self._name, self._found = name, ""
         self._tree = FtpTree(host.link, "/")
         self._problems: Problems = []
 
@@ -63,6 +64,19 @@ class FtpSide:
     def path(self) -> str:
         """Return the path of the side folder, whether or not it exists."""
         return self._side
+
+    @property
+    def _places(self) -> list[str]:
+        """Return where it may be: in the root of the space, unless that cannot be written."""
+        above = ("/", posixpath.dirname(self._live), self._live)
+        return [posixpath.join(place, os.fsdecode(NAME)) for place in dict.fromkeys(above)]
+
+    @property
+    def _side(self) -> str:
+        if not self._found:
+            there = (f"{place}/{self._name}" for place in self._places)
+            self._found = next((p for p in there if self._tree.kind(p)), "")
+        return self._found or f"{self._places[0]}/{self._name}"
 
     @property
     def free(self) -> int | None:
@@ -91,10 +105,25 @@ class FtpSide:
         if self._tree.kind(self._side):
             raise OSError(errno.EEXIST, "the side folder exists already")
         self._host.make_folders(self._live)
-        self._host.write(posixpath.join("/", os.fsdecode(NAME), ".htaccess"), _DENIED)
+        self._found = f"{self._writable_place()}/{self._name}"
         for name in ("", *_TREES):
             self._host.make_folders(posixpath.join(self._side, name).rstrip("/"))
         self._tree.forget()
+
+    def _writable_place(self) -> str:
+        """Return the first place that can be written, closed to web servers."""
+        refused = ""
+        for place in self._places:
+            try:
+                self._host.make_folders(place)
+                self._host.write(f"{place}/.htaccess", _DENIED)
+            except (ConnectionLostError, StoreFullError):
+                raise
+            except UnreachableError as error:
+                refused = error.message
+                continue
+            return place
+        raise OSError(errno.EACCES, refused)
 
     def remove(self) -> None:
         """Remove the side folder with everything in it; harmless if it does not exist."""

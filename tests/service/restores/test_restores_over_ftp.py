@@ -10,16 +10,19 @@ from typing import Any
 
 import pytest
 from running import folder_stores, run, set_up
+from servers import REAL
 
 from fasciculus.core.bundle.entry import Entry
 from fasciculus.core.errors import ConnectionLostError
 from fasciculus.demo.ftp import FtpStandIn
 from fasciculus.ftp import FtpConnection
 from fasciculus.hosts import host_spec, open_host
+from fasciculus.hosts.base import HostSpec
 from fasciculus.hosts.ftp_side import FtpSide
 from fasciculus.models import AccountInput, HostInput
 
 USER, PASSWORD = "millpond", "oar-and-rope"
+SECRET = {"password": PASSWORD}
 
 
 @pytest.fixture
@@ -111,10 +114,29 @@ class Cut:
         self._left = -1
 
 
+@pytest.fixture(params=["stand-in", "vsftpd"])
+def server(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[tuple[Path, HostSpec]]:
+    """The home on a server, and how to reach it. The root of vsftpd cannot be written."""
+    if request.param == "vsftpd":
+        (tmp_path / "real").mkdir()
+        with REAL["vsftpd"](tmp_path / "real") as place:
+            settings = place.spec.settings.model_dump(exclude={"folder"})
+            yield place.root.parent / "home", host_spec("web", settings, place.spec.secrets)
+    else:
+        found = FtpStandIn(tmp_path / "space", USER, PASSWORD)
+        yield tmp_path / "space/up/home", host_spec("web", connection(found), SECRET)
+        found.close()
+
+
 def test_cut_off_before_any_rename_it_is_finished_or_undone_completely(
-    space: FtpStandIn, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    server: tuple[Path, HostSpec], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    home, cut = tmp_path / "space/home", Cut(monkeypatch)
+    (home, spec), cut = server, Cut(monkeypatch)
+    for name in ("index.html", "prices.html"):
+        (home / "www").mkdir(parents=True, exist_ok=True)
+        (home / "www" / name).write_text(f"{name} as it was\n")
+    for path in (home, home / "www"):
+        path.chmod(0o777)
     before = files(home)
     wanted = before | {"www/index.html": b"new", "www/about/us.html": b"us", "www/about": None}
     del wanted["www/prices.html"]
@@ -126,8 +148,8 @@ def test_cut_off_before_any_rename_it_is_finished_or_undone_completely(
     journal = b"".join(json.dumps(row).encode() + b"\n" for row in rows)
     for step in range(20):
         cut.never()
-        host = open_host(host_spec("web", connection(space), {"password": PASSWORD}), tmp_path)
-        side = host.side_folder("/srv/millpond/home", "", f"restore-{step}")
+        host = open_host(spec, tmp_path)
+        side = host.side_folder(f"{spec.settings.root}/up/home", "", f"restore-{step}")
         side.make()
         side.add_to_journal(journal)
         tree = side.staging()
@@ -145,7 +167,7 @@ def test_cut_off_before_any_rename_it_is_finished_or_undone_completely(
         host.close()
         if not was_cut:
             break
-    assert step > 3 and not list((tmp_path / "space/.fasciculus-restores").glob("restore-*"))
+    assert step > 3 and not list(tmp_path.rglob(".fasciculus-restores/restore-*"))
 
 
 def _finished(side: Any, work: Any, state: str) -> bool:
