@@ -14,10 +14,11 @@ from typing import Any
 
 import httpx
 import pytest
+from mail_servers import MailServers
 from ports import free_port
 from running import folder_stores, run, until
 
-from fasciculus.models import AccountInput, Database, HostInput, JobInput, MailFiles, Site
+from fasciculus.models import AccountInput, Database, HostInput, JobInput, Site
 
 pytestmark = pytest.mark.xdist_group("mariadb")
 #: A user that no machine has, and no other worker of the tests, with its number.
@@ -53,9 +54,15 @@ def web(tmp_path: Path) -> Iterator[Any]:
 
 
 @pytest.fixture
-def account(running: Any, mariadb: Any, web: Any, tmp_path: Path) -> Iterator[Any]:
+def mail(tmp_path: Path) -> Iterator[MailServers]:
+    with MailServers(tmp_path / "mail").running() as found:
+        yield found
+
+
+@pytest.fixture
+def account(running: Any, mariadb: Any, web: Any, mail: Any, tmp_path: Path) -> Iterator[Any]:
     folder, port, reload = web
-    home, mail = tmp_path / "homes" / USER, tmp_path / "virtual"
+    home = tmp_path / "homes" / USER
     delete_user()
     subprocess.run(
         ["useradd", "-M", "-u", NUMBER, "-d", str(home), "-s", "/bin/sh", "-c", "Potter", USER],
@@ -68,7 +75,10 @@ def account(running: Any, mariadb: Any, web: Any, tmp_path: Path) -> Iterator[An
         f"server {{ listen 127.0.0.1:{port}; server_name millpond.example; root {home}/www; }}\n"
     )
     subprocess.run(reload, shell=True, check=True)
-    mail.write_text("info@millpond.example a@millpond.example\nx@other.example y\n")
+    mail.virtual.write_text("x@other.example y\n")
+    mail.add("hello", "clay", int(NUMBER))
+    mail.send("info@millpond.example", "Before")
+    until(lambda: mail.subjects("hello", "clay") == ["Before"])
     mariadb.run(
         "DROP DATABASE IF EXISTS potshop",
         "CREATE DATABASE potshop",
@@ -79,7 +89,7 @@ def account(running: Any, mariadb: Any, web: Any, tmp_path: Path) -> Iterator[An
     )
     host = HostInput(
         name="reed-1",
-        mail=MailFiles(alias_map=str(mail)),
+        mail=mail.files(),
         account_system=[f"{folder}/sites/{{account}}.conf"],
         system_refresh=[reload],
         servers=[{"kind": "mariadb", "socket": mariadb.socket, "user": "fasciculus"}],
@@ -98,7 +108,9 @@ def account(running: Any, mariadb: Any, web: Any, tmp_path: Path) -> Iterator[An
         client.accounts_add(new)
         for store in folder_stores(tmp_path, "attic"):
             client.stores_add(store)
-        client.jobs_add(JobInput(name="nightly", stores=["attic"], timetable="by hand"))
+        client.jobs_add(
+            JobInput(name="nightly", stores=["attic"], timetable="by hand", messages=True)
+        )
         assert run(client, "nightly").outcome == "done"
     yield home, mail, folder, port
     delete_user()
@@ -116,7 +128,11 @@ def test_one_command_brings_all_of_it_back(running: Any, mariadb: Any, account: 
     shutil.rmtree(home)
     delete_user()
     (folder / f"sites/{USER}.conf").unlink()
-    mail.write_text("x@other.example y\n")
+    mail.virtual.write_text("x@other.example y\n")
+    mail.users.write_text("")
+    shutil.rmtree(mail.vmail / "millpond.example")
+    mail.refresh()
+    assert mail.subjects("hello", "clay") == []
     mariadb.run("DROP DATABASE potshop", "DROP USER 'potter'@'localhost'")
     subprocess.run(["nginx", "-c", folder / "nginx.conf", "-s", "reload"], check=True)
     until(lambda: asked(port).status_code == 404)
@@ -132,7 +148,9 @@ def test_one_command_brings_all_of_it_back(running: Any, mariadb: Any, account: 
     assert (again.pw_uid, again.pw_gid, again.pw_dir) == (user.pw_uid, user.pw_gid, str(home))
     assert (home / "www/index.html").stat().st_uid == user.pw_uid
     until(lambda: asked(port).text == PAGE)
-    assert "info@millpond.example a@millpond.example" in mail.read_text()
+    assert mail.virtual.read_text().startswith("x@other.example y\n")
+    mail.send("info@millpond.example", "After")
+    until(lambda: mail.subjects("hello", "clay") == ["Before", "After"])
     with mariadb.connect() as connection, connection.cursor() as cursor:
         cursor.execute("SELECT count(*) FROM potshop.jugs")
         assert cursor.fetchone() == (2,)
