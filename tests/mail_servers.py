@@ -70,7 +70,8 @@ class MailServers:
         (folder / "master.cf").write_text(_SERVICES.format(smtp=f"127.0.0.1:{self.smtp}"))
         (folder / "dovecot.conf").write_text(
             f"base_dir = {folder}/run\nstate_dir = {folder}/state\n"
-            f"log_path = {folder}/dovecot.log\nprotocols = imap lmtp\nssl = no\nlisten = 127.0.0.1\ndisable_plaintext_auth = no\n"
+            f"log_path = {folder}/dovecot.log\nprotocols = imap lmtp\n"
+            "ssl = no\nlisten = 127.0.0.1\ndisable_plaintext_auth = no\n"
             f"mail_location = maildir:~/Maildir\nfirst_valid_uid = 1\n"
             f"passdb {{\n driver = passwd-file\n args = {self.users}\n}}\n"
             f"userdb {{\n driver = passwd-file\n args = {self.users}\n}}\n"
