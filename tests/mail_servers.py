@@ -154,7 +154,7 @@ class MailServers:
             found = []
             for number in numbers.split():
                 _, parts = link.fetch(number, "(BODY[HEADER.FIELDS (SUBJECT)])")
-                found.append(parts[0][1].decode().strip().removeprefix("Subject: "))  # type: ignore[index,union-attr]
+                found.append(parts[0][1].decode().strip().removeprefix("Subject: "))
             return found
         except imaplib.IMAP4.error:
             return []

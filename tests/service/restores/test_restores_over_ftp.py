@@ -149,7 +149,9 @@ def test_cut_off_before_any_rename_it_is_finished_or_undone_completely(
     for step in range(20):
         cut.never()
         host = open_host(spec, tmp_path)
-        side = host.side_folder(f"{spec.settings.root}/up/home", "", f"restore-{step}")
+        side = host.side_folder(
+            f"{spec.settings.model_dump()['root']}/up/home", "", f"restore-{step}"
+        )
         side.make()
         side.add_to_journal(journal)
         tree = side.staging()
