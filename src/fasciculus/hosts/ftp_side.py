@@ -13,7 +13,7 @@ import os
 import posixpath
 from collections.abc import Iterator
 from contextlib import closing
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 from ..core.bundle.entry import Entry
 from ..core.bundle.tree.tree_walk import WalkRules, Warn
@@ -24,13 +24,11 @@ from ..core.errors import (
     UnreachableError,
 )
 from ..core.protocols.ftp_listing import FtpEntry
-from .base import HostEntry, Problems
+from ..ftp import FtpConnection
+from .base import HostEntry, OpenFile, Problems
 from .ftp_tree import FtpTree
 from .side_folder import NAME
 from .switch import DRESS, PLACE, REMOVE, STAGING, SWITCHED, SWITCHING, UNDOING, UNDONE
-
-if TYPE_CHECKING:
-    from .ftp import FtpHost
 
 _DENIED = b"Require all denied\n"
 _MOST_NAMED = 1000
@@ -38,6 +36,36 @@ _MOST_NAMED = 1000
 _MOST = 256 * 1024 * 1024
 #: Which of the trees in the side folder there are.
 _TREES = NEW, OLD, LATE, TAKEN = "new", "old", "late", "undone"
+
+
+class WebSpace(Protocol):
+    """The host: its connection, and the paths of the server, which begin at the space's root."""
+
+    link: FtpConnection
+
+    def connect(self) -> None:
+        """Reach the server; harmless if that was done already."""
+
+    def server_path(self, path: bytes | str) -> str:
+        """Return a path as the server has it."""
+
+    def host_path(self, path: str) -> str:
+        """Return a path of the server as others name it."""
+
+    def make_folders(self, folder: str) -> None:
+        """Make a folder of the server, and those above it; harmless if they exist."""
+
+    def write(self, path: str, data: bytes) -> None:
+        """Replace a file atomically."""
+
+    def open(self, path: bytes) -> OpenFile:
+        """Return a file's bytes."""
+
+    def tree(self, root: str, chosen: WalkRules, warn: Warn, home: str = "") -> Iterator[HostEntry]:
+        """Yield the entries of a tree in scan order."""
+
+    def describe(self, path: bytes, kind: str, relative: bytes, warn: Warn) -> Entry | None:
+        """Return the entry of a path, None if it does not exist."""
 
 
 class FtpSide:
@@ -53,7 +81,7 @@ class FtpSide:
         "there can read and change it.",
     )
 
-    def __init__(self, host: FtpHost, root: str, name: str) -> None:
+    def __init__(self, host: WebSpace, root: str, name: str) -> None:
         self._host, self._root = host, root
         self._live = host.server_path(root)
         self._name, self._found = name, ""
