@@ -12,11 +12,15 @@ from pathlib import Path
 import pytest
 from running import Service, run, set_up, until
 
+from fasciculus.client import Client
+from fasciculus.core.restore.restore_kind import SetAside
 from fasciculus.models import (
     AccountInput,
     HostInput,
     MailFiles,
+    Restore,
     RestoreStart,
+    RestoreUndo,
     StoreInput,
 )
 
@@ -196,6 +200,7 @@ def test_a_domain_comes_back_and_no_other_tenant_is_touched(
             subprocess.run(["postmap", "-c", str(etc), f"hash:{etc / name}"], check=True)
         subprocess.run(["doveadm", "-c", str(mail_host.config), "reload"], check=True)
         until(lambda: not mail_host.user("hello@millpond.example"))
+        spoiled = {name: (etc / name).read_bytes() for name in before}
 
         bundle = client.bundles_list().items[0].id
         number = client.restores_start(
@@ -241,3 +246,31 @@ def test_a_domain_comes_back_and_no_other_tenant_is_touched(
             etc / "users"
         ).read_text()
         assert not [p for p in os.listdir(etc) if "fasciculus" in p]
+        undone(client, number, etc, spoiled)
+        until(lambda: not mail_host.user("hello@millpond.example"))
+        assert query("hash", etc / "virtual", "info@millpond.example") == "thief@elsewhere.example"
+
+
+def undone(client: Client, number: int, etc: Path, before: dict[str, bytes]) -> None:
+    """Undo a restore: refused if its lines have changed since, and to the byte if nothing has."""
+    restored = {name: (etc / name).read_bytes() for name in before}
+    lines = restored["virtual"].decode()
+    (etc / "virtual").write_text(lines.replace("info@millpond", "other@millpond"))
+    assert client.restores_show(number).aside == SetAside.KEPT
+
+    def ended(force: bool) -> Restore:
+        step = client.restores_undo(number, RestoreUndo(force=force)).id
+        return until(lambda: (r := client.restores_show(step)).state == "ended" and r)  # type: ignore[no-any-return]
+
+    refused = ended(False)
+    assert refused.outcome == "failed" and "millpond.example in" in refused.error
+    # What another tenant changes meanwhile stays.
+    (etc / "virtual").write_text(lines + "later@ferryline.example z@y.example\n")
+    done = ended(False)
+    assert done.outcome == "done", done
+    found = {name: (etc / name).read_bytes() for name in before}
+    assert found.pop("virtual").endswith(b"later@ferryline.example z@y.example\n")
+    assert found == {name: data for name, data in before.items() if name != "virtual"}
+    gone = client.restores_drop(number).id
+    until(lambda: client.restores_show(gone).outcome == "done")
+    assert client.restores_show(number).aside == SetAside.GONE

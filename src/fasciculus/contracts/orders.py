@@ -409,6 +409,8 @@ class RestoreOrder(OrderData, kw_only=True, tag_field="order", tag="restore"):
     drill: DrillOptions | None = None
     #: With ``in_place``: put it at another place, from which it can be removed again.
     relocation: Relocation | None = None
+    #: The folder for the lines of mail files that are replaced.
+    mail_kept: Artifact | None = None
     #: Commands around the exchange of a restore in place, and its hold pages.
     commands: list[CommandOrder] = []
     hold_flags: list[str] = []

@@ -156,8 +156,12 @@ def test_one_command_brings_all_of_it_back(running: Any, mariadb: Any, account: 
         assert cursor.fetchone() == (2,)
         cursor.execute("SHOW GRANTS FOR 'potter'@'localhost'")
         assert any("potshop" in row[0] for row in cursor.fetchall())
-    log = running.cli("restores", "log", done.stdout.rpartition("undo ")[2].split()[0]).stdout
+    number = done.stdout.rpartition("undo ")[2].split()[0]
+    log = running.cli("restores", "log", number).stdout
     assert "site millpond.example answers 200" in log and f"user {USER} is created" in log
+    undone = running.cli("restores", "undo", number, "--yes", "--force")
+    assert undone.returncode == 0 and not (home / "www").exists(), undone
+    assert mail.virtual.read_text() == "x@other.example y\n" and mail.users.read_text() == ""
 
 
 def test_a_bundle_writes_no_setting_that_no_pattern_names(

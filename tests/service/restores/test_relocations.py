@@ -214,7 +214,13 @@ def test_a_copy_takes_nothing_that_exists(running: Any, mariadb: Any, homes: Pat
     assert {n for n in databases(mariadb) if n.startswith(("mill", "fasc"))} == {"millpond_shop"}
 
 
-def test_into_another_account(running: Any, mariadb: Any, homes: Path) -> None:
+@pytest.mark.parametrize("host", ["reed-1", "reed-2"])
+def test_into_another_account(
+    running: Any, mariadb: Any, homes: Path, host: str, request: pytest.FixtureRequest
+) -> None:
+    """On the same host, or on another one that is reached over SSH."""
+    if host == "reed-2":
+        move_ferryline(running, mariadb, request.getfixturevalue("openssh"))
     words = ("restore", "millpond", "--into", "ferryline")
     planned = running.cli(*words, "--plan")
     assert planned.returncode == 0, planned
@@ -236,6 +242,23 @@ def test_into_another_account(running: Any, mariadb: Any, homes: Path) -> None:
     assert not list((homes / "ferryline/sites").iterdir())
     assert "ferryline_shop" not in databases(mariadb) | users(mariadb)
     assert value(mariadb, "SELECT count(*) FROM millpond_shop.options") == 1
+
+
+def move_ferryline(running: Any, mariadb: Any, openssh: Any) -> None:
+    spec = openssh.host()
+    reached = {"kind": "ssh", "address": spec.address, "port": spec.port, "user": spec.user}
+    new = HostInput(
+        name="reed-2",
+        connection={**reached, "host_key": spec.host_key},
+        servers=[{"kind": "mariadb", "socket": mariadb.socket, "user": "fasciculus"}],
+        secrets={"private_key": openssh.key, "mariadb_password": "ledger"},
+    )
+    with running.client() as client:
+        client.hosts_add(new)
+        fields = client.accounts_show("ferryline").model_dump(
+            include=set(AccountInput.model_fields)
+        )
+        client.accounts_change("ferryline", AccountInput(**fields | {"host": "reed-2"}))
 
 
 def test_a_database_of_someone_else_is_never_exchanged(

@@ -74,7 +74,7 @@ def add(
             identity,
             RestoreKind.PLAN if start.plan_only else RestoreKind.RESTORE,
             start.in_place.model_dump_json() if start.in_place else None,
-            f"restore-{secrets.token_hex(8)}" if start.in_place else "",
+            f"restore-{secrets.token_hex(8)}" if start.in_place or start.mail_domains else "",
             json.dumps(start.tables),
             start.full_layout,
             start.whole_account,

@@ -24,6 +24,7 @@ from ..emitter import Emitter
 from .database_members import database_of, members_of
 from .losses import Losses
 from .mail import MailSettingsRestore
+from .mail_lines import KeptMail
 from .plan import RestorePlan
 from .writer import EntryWriter, ReplacingWriter
 
@@ -44,6 +45,9 @@ class PlanExecution:
     ) -> None:
         self._plan, self._host, self._writer = plan, host, writer
         self._emitter, self._losses, self._progress = emitter, losses, progress
+        folder = plan.order.mail_kept
+        #: The lines of mail files that are replaced.
+        self.kept_mail = KeptMail(Path(folder)) if folder is not None else None
 
     def run(self, store: Store, spool: Path) -> int:
         """Bring everything back; return the number of entries that came."""
@@ -68,6 +72,7 @@ class PlanExecution:
             self._losses,
             lambda folder: self._replacing(folder, spool),
             self._plan.with_special_modes,
+            self.kept_mail,
         )
         return mail.run(lambda: self._plan.entries(["mail"]), reader)
 

@@ -14,6 +14,7 @@ from ...core.errors import DamagedError, FasciculusError, MissingError
 from ...hosts.base import HostConnection
 from ..emitter import Emitter
 from .losses import Losses
+from .mail_lines import KeptMail, replaced_lines
 from .writer import EntryWriter, check_path
 
 _SECONDS = 120.0
@@ -31,7 +32,8 @@ class MailSettingsRestore:
     and keys back, and runs the host's refresh commands.
 
     ``writer_of`` opens a writer for a folder of the host. ``vouched`` says whether the records
-    vouch for the copy: if they do not, it may not choose users and homes.
+    vouch for the copy: if they do not, it may not choose users and homes. ``kept`` gets the lines
+    that are replaced.
     """
 
     def __init__(
@@ -42,9 +44,10 @@ class MailSettingsRestore:
         losses: Losses,
         writer_of: Callable[[str], EntryWriter],
         vouched: bool,
+        kept: KeptMail | None,
     ) -> None:
         self._mail, self._host, self._emitter, self._losses = mail, host, emitter, losses
-        self._writer_of, self._vouched = writer_of, vouched
+        self._writer_of, self._vouched, self._kept = writer_of, vouched, kept
         self._writer: EntryWriter | None = None
         self._folder = ""
         self._files = {
@@ -123,6 +126,9 @@ class MailSettingsRestore:
             rows = self._lines(domain, what, mail_config.map_lines(lines, domain))
             after = mail_config.merged_map(before, domain, self._of_addresses(rows, before, domain))
         if after != before:
+            if self._kept is not None:
+                row = replaced_lines(path, what, domain, before, after)
+                self._kept.add(row, self._mail.refresh)
             self._host.write(path, after.encode("utf-8", "surrogateescape"))
             self._emitter.info(f"{domain}: its {what} are back in {path}")
         return 1

@@ -113,12 +113,12 @@ class RestoreTask:
                 "Look at its listing for the right paths.",
                 field="paths",
             )
-        return self._result(store.spec.name, count)
+        return self._result(store.spec.name, count, bool(execution.kept_mail))
 
     def _access(self, engine: str) -> DatabaseAccess:
         return database_access(engine, self._order.host, self._host, "", self._order.spool)
 
-    def _result(self, store: str, count: int) -> RestoreResult:
+    def _result(self, store: str, count: int, has_set_aside: bool) -> RestoreResult:
         if self._losses.is_damage:
             self._emitter.emit(DamageMet(store, self._order.bundle))
         self._emitter.info(
@@ -130,6 +130,7 @@ class RestoreTask:
             error=self._losses.sentence(store, count) if self._losses else "",
             entries=count,
             bytes=self._progress.bytes,
+            has_set_aside=has_set_aside,
         )
 
     @property

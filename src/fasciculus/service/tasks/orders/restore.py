@@ -93,6 +93,7 @@ def restore_order(sources: OrderInputs, restore: Restore) -> RestoreOrder:
         in_place=_in_place(sources, restore, found),
         lost_account=_lost_account(sources, restore, found),
         relocation=_relocation(restore, found),
+        mail_kept=_kept(sources, restore) if mail is not None else None,
         commands=command_orders(restore.commands, found) if found else [],
         hold_flags=_hold_flags(restore, found) if found else [],
         drill=_drill(sources, restore, host_name) if restore.kind == RestoreKind.DRILL else None,
@@ -106,6 +107,12 @@ def place_of(restore: Restore) -> Subject:
     if restore.relocation is not None:
         return Subject(SubjectKind.ACCOUNT, restore.relocation.account)
     return Subject.of(restore.subject_kind, restore.subject)
+
+
+def _kept(sources: OrderInputs, restore: Restore) -> Artifact:
+    """Return the folder for what an undo needs that is not on the host."""
+    side = restores.side(sources.db, restore.id)
+    return kept(sources.config, sources.config.set_aside(side))
 
 
 def _hold_flags(restore: Restore, found: FoundSubject) -> list[str]:

@@ -14,6 +14,7 @@ from ....hosts.base import HostConnection, Problems, SideFolder
 from ....hosts.switch import STAGING, SWITCHED, SWITCHING, UNDOING, UNDONE
 from ...emitter import Emitter
 from ...task_hooks import TaskHooks
+from ..mail_lines import KeptMail
 from .databases import Exchanges
 
 _NAMED = 5
@@ -25,6 +26,7 @@ class SideTask:
     def __init__(self, order: SideOrder, host: HostConnection, emitter: Emitter) -> None:
         self._order, self._host, self._emitter = order, host, emitter
         self._exchanges = Exchanges(order.host, host, order.spool, Path(order.kept), emitter)
+        self._mail = KeptMail(Path(order.kept))
         self._hooks = TaskHooks(order.commands, order.hold_flags, host, emitter)
 
     def run(self) -> SideResult:
@@ -47,12 +49,18 @@ class SideTask:
                     f"The folder {subject.root} cannot be used: {error.strerror}.",
                     "Correct the account's home, and try again.",
                 ) from error
+            self._mail.load()
             if state is None:
                 return self._without()
             self._exchanges.load()
             return self._with(side, state)
 
     def _without(self) -> SideResult:
+        """Carry the order out where only lines of mail files are kept."""
+        if isinstance(self._order, UndoOrder) and self._mail:
+            return self._refused(self._mail.changed(self._host)) or self._lines_undone()
+        if isinstance(self._order, DropOrder):
+            self._exchanges.drop()
         if isinstance(self._order, UndoOrder):
             raise MissingError(
                 "Nothing of that restore is set aside any more.", "Restore an earlier bundle."
@@ -63,8 +71,8 @@ class SideTask:
         match self._order:
             case RecoverOrder():
                 return self._recovered(side)
-            case UndoOrder(force=force):
-                return self._undone(side, state, force)
+            case UndoOrder():
+                return self._undone(side, state)
             case DropOrder():
                 self._exchanges.drop()
                 side.drop()
@@ -86,27 +94,38 @@ class SideTask:
         self._emitter.info("the restore was finished; what was replaced is set aside")
         return SideResult(outcome=outcome, state=SetAside.KEPT)
 
-    def _undone(self, side: SideFolder, state: str, force: bool) -> SideResult:
+    def _undone(self, side: SideFolder, state: str) -> SideResult:
         if state in (STAGING, UNDOING):
             # The host was out of reach before anything was exchanged, or during an undo.
             return self._recovered(side)
         if state not in (SWITCHING, SWITCHED):
             raise SettingError("That restore was undone already.", "Look at its log.")
-        changed = side.changed() + self._exchanges.changed()
-        if changed and not force:
-            named = format_list(changed[:_NAMED]) + (" …" if len(changed) > _NAMED else "")
-            return SideResult(
-                outcome="failed",
-                error=f"{format_count(len(changed), 'path has', 'paths have')} changed since: "
-                f"{named}. Undo it all the same (--force); what changed is then set aside.",
-                state=SetAside.KEPT,
-                changed=changed,
-            )
+        changed = side.changed() + self._exchanges.changed() + self._mail.changed(self._host)
+        if refused := self._refused(changed):
+            return refused
         with self._hooks.task():
             problems = side.undo() + self._exchanges.undo()
+            problems += self._mail.undo(self._host, self._emitter)
         outcome = self._outcome(problems)
         self._emitter.info("the state before the restore is back")
         return SideResult(outcome=outcome, state=SetAside.UNDONE, changed=changed)
+
+    def _lines_undone(self) -> SideResult:
+        outcome = self._outcome(self._mail.undo(self._host, self._emitter))
+        return SideResult(outcome=outcome, state=SetAside.UNDONE)
+
+    def _refused(self, changed: list[str]) -> SideResult | None:
+        """Return the result of an undo that would lose changes, None if it may be done."""
+        if not changed or not isinstance(self._order, UndoOrder) or self._order.force:
+            return None
+        named = format_list(changed[:_NAMED]) + (" …" if len(changed) > _NAMED else "")
+        return SideResult(
+            outcome="failed",
+            error=f"{format_count(len(changed), 'path has', 'paths have')} changed since: "
+            f"{named}. Undo it all the same (--force); what changed is then set aside.",
+            state=SetAside.KEPT,
+            changed=changed,
+        )
 
     def _outcome(self, problems: Problems) -> Outcome:
         """Log what could not be done, and return the outcome."""
