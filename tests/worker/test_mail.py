@@ -260,7 +260,8 @@ def undone(client: Client, number: int, etc: Path, before: dict[str, bytes]) -> 
 
     def ended(force: bool) -> Restore:
         step = client.restores_undo(number, RestoreUndo(force=force)).id
-        return until(lambda: (r := client.restores_show(step)).state == "ended" and r)  # type: ignore[no-any-return]
+        until(lambda: client.restores_show(step).state == "ended")
+        return client.restores_show(step)
 
     refused = ended(False)
     assert refused.outcome == "failed" and "millpond.example in" in refused.error
