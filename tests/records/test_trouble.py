@@ -164,16 +164,21 @@ def test_harmed_records_are_one_clear_message(home: Service, harm: Callable[...,
     assert "records in" in done.stderr and "restore-records FILE" in done.stderr, done.stderr
 
 
-@pytest.mark.parametrize("harm", [Path.unlink, empty, another_file])
-def test_a_key_that_is_missing_is_said_before_a_new_one_is_made(
-    home: Service, harm: Callable[..., Any]
-) -> None:
+@pytest.mark.parametrize("harm", [empty, another_file])
+def test_a_key_that_cannot_be_read_is_said(home: Service, harm: Callable[..., Any]) -> None:
+    harm(home.home / "keys/secrets.key")
+    done = home.program("serve")
+    assert done.returncode == 2 and "Traceback" not in done.stderr
+    assert "missing or damaged" in done.stderr and "admin new-key" in done.stderr
+
+
+def test_a_key_that_is_missing_is_said_before_a_new_one_is_made(home: Service) -> None:
     home.start()
     with home.client() as client:
         client.channels_save(webhook("bell", "https://bell.example/hook"))
         client.keys_make("the safe", keep=True)
     home.stop()
-    harm(home.home / "keys/secrets.key")
+    (home.home / "keys/secrets.key").unlink()
     done = home.program("serve")
     assert done.returncode == 2 and "Traceback" not in done.stderr
     assert "missing or damaged" in done.stderr and "admin new-key" in done.stderr
