@@ -299,7 +299,7 @@ def test_a_copy_beside_the_original_is_edited_made_and_removed(
     page.get_by_role("button", name="Revoke link 1").click()
     expect(page.get_by_text("No link to this bundle is valid")).to_be_visible()
     page.get_by_role("button", name="Restore", exact=True).first.click()
-    page.get_by_label("A copy beside it").check()
+    page.get_by_label("A copy next to it").check()
     expect(page.get_by_role("button", name="Show the plan")).to_be_disabled()
     page.get_by_label("Address of the copy").fill("no address")
     page.get_by_role("button", name="Propose the mapping").click()

@@ -265,7 +265,7 @@ export const storesDisconnect = (name: string) =>
 export const uploadsStart = (body: Schemas['UploadStart']) =>
   call<Schemas['Upload']>('POST', '/uploads', body);
 
-/** How much of an upload has arrived. */
+/** Progress of an upload. */
 export const uploadsShow = (name: string) =>
   call<Schemas['Upload']>('GET', `/uploads/${part(name)}`);
 
@@ -413,7 +413,7 @@ export const restoresStart = (
   >,
 ) => call<Schemas['Started']>('POST', '/restores', body);
 
-/** Propose another place for a restore: a copy beside the original, or another account. */
+/** Propose another place for a restore: a copy next to the original, or another account. */
 export const restoresRelocation = (
   body: Optional<Schemas['RelocationAsk'], 'account' | 'site' | 'address'>,
 ) => call<Schemas['RelocationProposal']>('POST', '/restores/relocation', body);
@@ -859,7 +859,7 @@ export const jobsAddressRemove = (name: string) =>
 export const alertsList = (query?: Query<'alerts_list'>) =>
   call<Schemas['Page_Alert_']>('GET', '/alerts' + queryString(query));
 
-/** Acknowledge an alert; it stays open until the cause is gone. */
+/** Acknowledge an alert; it stays open until the cause is removed. */
 export const alertsAcknowledge = (
   alert: number,
   body: Optional<Schemas['Acknowledgement'], 'note'>,

@@ -732,7 +732,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** How much of an upload has arrived */
+    /** Progress of an upload */
     get: operations['uploads_show'];
     put?: never;
     post?: never;
@@ -1165,7 +1165,7 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Propose another place for a restore: a copy beside the original, or another account */
+    /** Propose another place for a restore: a copy next to the original, or another account */
     post: operations['restores_relocation'];
     delete?: never;
     options?: never;
@@ -1829,7 +1829,7 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Acknowledge an alert; it stays open until the cause is gone */
+    /** Acknowledge an alert; it stays open until the cause is removed */
     post: operations['alerts_acknowledge'];
     delete?: never;
     options?: never;
@@ -2169,7 +2169,7 @@ export interface components {
     };
     /**
      * Accepted
-     * @description How many proposals were accepted.
+     * @description The number of accepted proposals.
      */
     Accepted: {
       /** Count */
@@ -3323,8 +3323,8 @@ export interface components {
     /**
      * DownloadLinkStart
      * @description A link to one download, for someone without a sign-in, valid for a number of hours and uses;
-     *     ``note`` is shown on its page. With ``as_copy`` it gives the files of the bundle to another
-     *     installation, for hours only.
+     *     ``note`` is shown on its page. With ``as_copy`` another installation fetches the files of
+     *     the bundle, for hours only.
      */
     DownloadLinkStart: {
       /**
@@ -6050,15 +6050,15 @@ export interface components {
     };
     /**
      * RecoveryState
-     * @description What became of a subject in a recovery.
+     * @description The state of a subject in a recovery.
      * @enum {string}
      */
     RecoveryState: 'waiting' | 'running' | 'back' | 'back, with warnings' | 'failed' | 'no bundle';
     /**
      * RecoverySubject
-     * @description A subject of a recovery: the bundle to bring back, the last restore of it, and its state.
+     * @description A subject of a recovery: the bundle to restore, the last restore of it, and its state.
      *
-     *     ``bundle`` is the newest sound one with the most kinds of contents, None if there is none;
+     *     ``bundle`` is the newest sound one with the most kinds of contents, None if there is no bundle;
      *     ``missing`` are kinds of contents that only other bundles of the subject have.
      */
     RecoverySubject: {
@@ -6101,10 +6101,10 @@ export interface components {
      * Relocation
      * @description Another place for a restore: ``account``, and a folder below its home.
      *
-     *     What is in ``from_folder`` of the bundle goes to ``to_folder``. ``texts`` are exchanged in
-     *     databases, links and the configuration files that the patterns ``files`` name; ``names`` only in
-     *     these files. ``user_names`` has new names for users of databases; all others get another prefix
-     *     and ``user_suffix``. With ``beside`` it is a copy next to the original, for ``address``, that is
+     *     The entries in ``from_folder`` of the bundle are restored to ``to_folder``. ``texts`` are
+     *     exchanged in databases, links and the configuration files that the patterns ``files`` name;
+     *     ``names`` only in these files. ``user_names`` has new names for users of databases; all others
+     *     get another prefix and ``user_suffix``. With ``beside`` it is a copy next to the original, for ``address``, that is
      *     removed again with ``restores remove``; nothing may exist there.
      */
     Relocation: {

@@ -1,4 +1,4 @@
-"""The files of one bundle on a store, as they are."""
+"""The stored files of one bundle."""
 
 from __future__ import annotations
 

@@ -36,7 +36,7 @@ ENTRIES = {
     "restores": Entry("bundles.restores:app", "Restores, their plans and results."),
     "recoveries": Entry("bundles.recoveries:app", "Lost hosts, brought back account by account."),
     "drills": Entry("bundles.drills:app", "Restores into a scratch place, as proof."),
-    "coverage": Entry("inventory.coverage:app", "Which subjects jobs protect."),
+    "coverage": Entry("inventory.coverage:app", "Subjects and the jobs that protect them."),
     "maintenance": Entry("stores.maintenance:app", "Verify, repair and repack tasks."),
     "damage": Entry("stores.maintenance:damage_app", "Missing or altered files on stores."),
     "growth": Entry("stores.maintenance:growth_app", "Growth of subjects."),

@@ -115,7 +115,7 @@ def show(number: Number, as_json: AsJson = False) -> None:
 
 @app.command()
 def follow(number: Number, as_json: AsJson = False) -> None:
-    """Follow a run until it ends; the exit code gives the outcome."""
+    """Follow a run until it ends; the exit code is the outcome."""
     with service() as client:
         run = follow_run(client, number)
     finish_run(run, as_json=as_json)

@@ -461,7 +461,7 @@ class Client(
         return self._call("PUT", "/settings/drills", models.DrillSettings, settings)
 
     def restores_relocation(self, ask: models.RelocationAsk) -> models.RelocationProposal:
-        """Propose another place for a restore: a copy beside the original, or another account.
+        """Propose another place for a restore: a copy next to the original, or another account.
 
         Raises ``RefusedError`` if there is no such place, ``NotFoundError`` for an unknown bundle
         or account.

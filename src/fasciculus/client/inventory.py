@@ -65,7 +65,7 @@ class InventoryCalls(Transport):
         return self._call("POST", "/hosts/proposal", models.HostProposal, host, saved=saved)
 
     def hosts_find(self, name: str) -> models.Page[models.Proposed]:
-        """Return accounts on the host that are new, changed or gone, by its rules."""
+        """Return accounts on the host that are new, changed or deleted, by its rules."""
         return self._call("GET", f"/hosts/{quote(name)}/discovery", models.Page[models.Proposed])
 
     def hosts_unmatched(self, name: str) -> models.Unmatched:

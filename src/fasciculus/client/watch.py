@@ -20,7 +20,7 @@ class WatchCalls(Transport):
         return self._call("GET", "/alerts", models.Page[models.Alert], **query)
 
     def alerts_acknowledge(self, alert: int, note: str = "") -> models.Alert:
-        """Acknowledge an alert; it stays open until the cause is gone.
+        """Acknowledge an alert; it stays open until the cause is removed.
 
         Raises ``NotFoundError`` if the number is unknown.
         """

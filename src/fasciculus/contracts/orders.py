@@ -346,7 +346,7 @@ class LostAccountOrder(OrderData, kw_only=True):
 
 
 class Relocation(OrderData):
-    """A restore to another place: another folder, account or host, or a copy beside the original.
+    """A restore to another place: another folder, account or host, or a copy next to the original.
 
     ``source`` is the subject of the bundle. What is in ``from_folder`` of it goes to ``to_folder``,
     both relative to the folder of their subject. ``texts`` are exchanged in databases, links and

@@ -77,8 +77,8 @@ class FtpSide:
         "old files. If the connection is lost, it continues as soon as the server answers.",
         "FTP knows no owners and no links, and seldom modes and times: these stay as the server "
         "sets them.",
-        "What is set aside is in the space itself, in .fasciculus-restores; whoever can sign in "
-        "there can read and change it.",
+        "The data that is set aside is in the space itself, in .fasciculus-restores; anyone who "
+        "can sign in there can read and change it.",
     )
 
     def __init__(self, host: WebSpace, root: str, name: str) -> None:
@@ -222,7 +222,7 @@ class FtpSide:
         self._host.write(posixpath.join(self._side, "state"), state.encode())
 
     def _kept(self, name: str) -> bytes:
-        """Return a file of the side folder, empty if there is none."""
+        """Return a file of the side folder, empty if it is missing."""
         try:
             with closing(self._host.open(os.fsencode(self._host_path(name)))) as file:
                 chunks, left = [], _MOST

@@ -29,7 +29,7 @@ class Discovery:
 def save(
     db: sqlite3.Connection, host: str, found: Iterable[tuple[str, str]], error: str = ""
 ) -> None:
-    """Store the findings on a host: (new, changed or gone, account) of each difference.
+    """Store the findings on a host: (new, changed or deleted, account) of each difference.
 
     If it failed, the previous findings stay.
     """

@@ -136,7 +136,7 @@ def recover(config: Config, given: argparse.Namespace) -> str:
 
 
 class _RecoverInput(msgspec.Struct):
-    """What the command line reads for a recovery."""
+    """The input of the command line for a recovery."""
 
     code: str
     settings: dict[str, Any]

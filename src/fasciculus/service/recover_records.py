@@ -22,7 +22,7 @@ from ..stores.base import Store, connected
 from .tasks.orders.maintenance import RECORDS_FOLDER
 
 _CHUNK = 1024 * 1024
-#: A copy of more is none of ours; the largest that was measured has 2 GiB.
+#: Larger copies are refused; the largest that was measured has 2 GiB.
 _MOST = 64 * 1024**3
 _ENDING = ".records"
 

@@ -82,5 +82,5 @@ def check_complete(folder: Path) -> None:
 
 
 def remove(folder: Path) -> None:
-    """Remove an upload; harmless if there is none."""
+    """Remove an upload; harmless if it is missing."""
     shutil.rmtree(folder, ignore_errors=True)

@@ -1,4 +1,4 @@
-"""What happens around a restore in place: a bundle first, the hold page, commands."""
+"""A bundle first, the hold page and commands around a restore in place."""
 
 from __future__ import annotations
 

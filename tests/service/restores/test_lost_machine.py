@@ -1,4 +1,4 @@
-"""The machine is gone: the commands of docs/lost-machine.md, followed as they stand."""
+"""A lost machine: the commands of docs/lost-machine.md, followed literally."""
 
 from __future__ import annotations
 
@@ -109,7 +109,7 @@ def test_one_page_brings_all_of_it_back(
     there.token = running.token
     try:
         there.start()
-        for section in ("The machine with the service", "A host is gone"):
+        for section in ("The machine with the service", "A host is lost"):
             for words in commands(section):
                 if words[0] in ("admin", "serve"):
                     continue

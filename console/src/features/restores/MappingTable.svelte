@@ -25,7 +25,7 @@
 </script>
 
 <table class="mb-3 w-full text-sm">
-  <caption class="mb-1 text-left font-semibold">Where everything goes</caption>
+  <caption class="mb-1 text-left font-semibold">Mapping</caption>
   <thead>
     <tr class="text-left text-faint">
       <th class="w-32 py-1 font-normal">What</th>

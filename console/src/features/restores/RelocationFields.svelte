@@ -30,7 +30,7 @@
 <FormField
   label="Address of the copy"
   id="address"
-  hint="For a copy beside the original: a name of its own."
+  hint="For a copy next to the original: a new name."
   wrong={action.problem?.at('address')}
 >
   <Input id="address" bind:value={address} oninput={forget} placeholder="try.millpond.example" />

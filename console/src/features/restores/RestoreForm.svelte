@@ -119,12 +119,12 @@
     </div>
   {/if}
   <fieldset class="mb-3 flex flex-wrap gap-x-6 gap-y-2">
-    <legend class="mb-1 font-semibold">Where to</legend>
+    <legend class="mb-1 font-semibold">Target</legend>
     <Radio name="where" value="place" disabled={!canStay} bind:group={where}
       >In place, after a look at the plan</Radio
     >
     {#if canStay && !part}<Radio name="where" value="other" bind:group={where}
-        >A copy beside it, or another account</Radio
+        >A copy next to it, or another account</Radio
       >{/if}
     <Radio name="where" value="folder" bind:group={where}
       >An empty folder, new databases, mail settings</Radio

@@ -38,7 +38,7 @@ def run(
     web_address: Annotated[
         str,
         typer.Option(
-            help="Where its web server answers; the host's address by default.",
+            help="Address of its web server; the host's by default.",
             metavar="ADDRESS:PORT",
         ),
     ] = "",

@@ -1,4 +1,4 @@
-"""Restores to another place on the command line: a copy beside the original, another account."""
+"""Restores to another place on the command line: a copy next to the original, another account."""
 
 from __future__ import annotations
 
@@ -116,7 +116,7 @@ def _folder(moves: models.Relocation) -> str:
 def place_words(moves: models.Relocation) -> str:
     """Return where a restore goes, for a question."""
     if moves.beside:
-        return f"beside the original, as {moves.address},"
+        return f"next to the original, as {moves.address},"
     return f"into {moves.account}"
 
 

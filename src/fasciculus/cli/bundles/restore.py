@@ -87,8 +87,7 @@ def restore(
     web_address: Annotated[
         str,
         typer.Option(
-            help="With --whole-account: where the web server answers; the host's address by "
-            "default.",
+            help="With --whole-account: address of the web server; the host's by default.",
             metavar="ADDRESS:PORT",
         ),
     ] = "",

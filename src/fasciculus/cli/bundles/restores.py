@@ -221,12 +221,12 @@ def drop(number: RestoreNumber, yes: Yes = False, as_json: AsJson = False) -> No
 
 @app.command()
 def remove(number: RestoreNumber, yes: Yes = False, as_json: AsJson = False) -> None:
-    """Remove a copy beside the original: its folder, databases and database users."""
+    """Remove a copy next to the original: its folder, databases and database users."""
     with service() as client:
         of = client.restores_show(number)
         if of.relocation is None or not of.relocation.beside:
             raise output.wrong(
-                f"Restore {number} made no copy beside the original.",
+                f"Restore {number} made no copy next to the original.",
                 "“restores undo” takes a restore in place back.",
             )
         place = f"{of.relocation.to_folder} of {of.relocation.account}"

@@ -16,7 +16,7 @@ from ..output import ago, wrong
 from ..parameters import AsJson
 from ..session import service
 
-app = typer.Typer(help="Which subjects jobs protect.", no_args_is_help=True)
+app = typer.Typer(help="Subjects and the jobs that protect them.", no_args_is_help=True)
 definitions_app = typer.Typer(help="All settings as one file.", no_args_is_help=True)
 
 

@@ -274,7 +274,7 @@ Tell = Annotated[
 TellWhen = Annotated[
     Literal["always", "trouble", "recovery", "daily", "weekly", "monthly"] | None,
     typer.Option(
-        help="When to send reports: always, on trouble, on trouble and recovery, or as a digest.",
+        help="Send reports always, on trouble, on trouble and recovery, or as a digest.",
         rich_help_panel="Keep and notify",
     ),
 ]
@@ -313,7 +313,7 @@ On = Annotated[
     bool | None,
     typer.Option(
         "--on/--off",
-        help="Whether the timetable starts the job.",
+        help="Start the job by its timetable.",
         rich_help_panel="Stores and timetable",
     ),
 ]

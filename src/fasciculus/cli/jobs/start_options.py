@@ -111,11 +111,11 @@ KeepGone = Annotated[
 ]
 TellContacts = Annotated[
     Literal["never", "trouble", "recovery", "always"] | None,
-    typer.Option(help="When to notify the contact of each account.", rich_help_panel=_TELL),
+    typer.Option(help="Notify the contact of each account.", rich_help_panel=_TELL),
 ]
 AttachLog = Annotated[
     Literal["never", "trouble", "always"] | None,
-    typer.Option(help="When to attach the log to the report.", rich_help_panel=_TELL),
+    typer.Option(help="Attach the log to the report.", rich_help_panel=_TELL),
 ]
 TellChannel = Annotated[
     list[str] | None,

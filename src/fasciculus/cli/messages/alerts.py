@@ -52,7 +52,7 @@ def acknowledge(
     note: Annotated[str, typer.Option(help="Comment for others.")] = "",
     as_json: AsJson = False,
 ) -> None:
-    """Acknowledge an alert; it stays open until the cause is gone."""
+    """Acknowledge an alert; it stays open until the cause is removed."""
     with service() as client:
         found = client.alerts_acknowledge(number, note)
     output.done(found, f"Alert {number} is acknowledged: {found.text}", as_json)

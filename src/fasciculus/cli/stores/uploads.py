@@ -160,7 +160,7 @@ def _installation(address: str, code_file: str) -> Source:
             ) from None
         if answer.is_error:
             said = "the code is wrong or has expired" if answer.status_code == 404 else "it failed"
-            raise output.wrong(f"{address} gives nothing: {said}.", "Ask for a new code.", "--from")
+            raise output.wrong(f"{address} refused: {said}.", "Ask for a new code.", "--from")
         return answer
 
     try:

@@ -29,7 +29,7 @@ def key_code(key: bytes) -> str:
 
 
 def check_group(key: bytes) -> str:
-    """Return the last group of a key's code, which shows that somebody has the sheet."""
+    """Return the last group of a key's code, which proves that the sheet is at hand."""
     return key_code(key)[-_GROUP:]
 
 

@@ -6,7 +6,7 @@ from enum import StrEnum
 
 
 class RecoveryState(StrEnum):
-    """What became of a subject in a recovery."""
+    """The state of a subject in a recovery."""
 
     WAITING = "waiting"
     RUNNING = "running"

@@ -1,6 +1,6 @@
 """Values of databases and files: plain text, and values that PHP has serialised.
 
-``s:5:"jugs";`` says how many bytes its string has, so that each length is written anew. The format
+``s:5:"jugs";`` says how many bytes its string has, so that each length is corrected. The format
 is that of PHP's ``serialize`` function.
 """
 
@@ -20,7 +20,7 @@ _QUOTED = re.compile(rb's:\d+:\\+"')
 
 class ValueWriter:
     """Rewrites values, and counts: ``count`` texts were exchanged; ``skipped`` values have some,
-    but were left as they are, since their lengths could not be corrected.
+    but are unchanged, since their lengths could not be corrected.
     """
 
     def __init__(self, texts: Texts) -> None:
@@ -73,7 +73,7 @@ def _plain(data: bytes, texts: Texts) -> tuple[bytes, int]:
 
 
 class _Reader:
-    """Reads one serialised value from a place, and writes it anew into ``parts``."""
+    """Reads one serialised value from a place, and writes it into ``parts``."""
 
     def __init__(self, data: bytes, at: int, texts: Texts, depth: int) -> None:
         self._data, self.at, self._texts, self._depth = data, at, texts, depth

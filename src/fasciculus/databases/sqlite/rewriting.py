@@ -19,7 +19,7 @@ def rewrite(path: Path, name: str, texts: Texts, olds: Collection[str]) -> list[
     """Exchange texts in all columns, in one transaction, and return the columns that have some.
 
     ``olds`` are the texts to look for. Triggers do not run, and nothing in the file is trusted.
-    Indexes for full text, and tables that belong to them, are left as they are. Raises
+    Indexes for full text, and tables that belong to them, are not changed. Raises
     ``sqlite3.Error`` for a file that cannot be rewritten, which is then unchanged.
     """
     with closing(sqlite3.connect(path, isolation_level=None)) as db:

@@ -189,8 +189,8 @@ class FileDifference(Model):
 
 class DownloadLinkStart(Model):
     """A link to one download, for someone without a sign-in, valid for a number of hours and uses;
-    ``note`` is shown on its page. With ``as_copy`` it gives the files of the bundle to another
-    installation, for hours only.
+    ``note`` is shown on its page. With ``as_copy`` another installation fetches the files of
+    the bundle, for hours only.
     """
 
     download: DownloadQuery = DownloadQuery()

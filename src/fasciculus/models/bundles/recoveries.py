@@ -17,9 +17,9 @@ class RecoveryStart(Model):
 
 
 class RecoverySubject(Model):
-    """A subject of a recovery: the bundle to bring back, the last restore of it, and its state.
+    """A subject of a recovery: the bundle to restore, the last restore of it, and its state.
 
-    ``bundle`` is the newest sound one with the most kinds of contents, None if there is none;
+    ``bundle`` is the newest sound one with the most kinds of contents, None if there is no bundle;
     ``missing`` are kinds of contents that only other bundles of the subject have.
     """
 

@@ -38,7 +38,7 @@ class Acceptance(Model):
 
 
 class Accepted(Model):
-    """How many proposals were accepted."""
+    """The number of accepted proposals."""
 
     count: int
 

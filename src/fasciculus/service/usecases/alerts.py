@@ -16,7 +16,7 @@ def alerts_list(caller: Caller, query: AlertsQuery) -> Page[Alert]:
 
 
 def alerts_acknowledge(caller: Caller, alert: int, body: Acknowledgement) -> Alert:
-    """Acknowledge an alert; it stays open until the cause is gone."""
+    """Acknowledge an alert; it stays open until the cause is removed."""
     with caller.write() as db:
         alerts.acknowledge(db, alert, caller.name, body.note)
         found = alerts.alert(db, alert)

@@ -38,10 +38,10 @@ class ServiceMetrics(Collector):
     def collect(self) -> Iterator[Metric]:
         """Yield the metrics."""
         yield InfoMetricFamily("fasciculus", "The service.", {"version": __version__})
-        yield self._one("up", "Whether all parts of the service are running.", self._well())
+        yield self._one("up", "1 if all parts of the service are running.", self._well())
         yield self._one(
             "scheduler_up",
-            "Whether the scheduler checks its timetables.",
+            "1 if the scheduler checks its timetables.",
             self._parts.scheduler.alive,
         )
         yield self._copy_ages()
@@ -98,7 +98,7 @@ class ServiceMetrics(Collector):
         )
         took = _gauge("job_last_duration_seconds", "Duration of the last run.", ("job",))
         starts = _gauge("job_next_start_seconds", "Next start, in seconds since 1970.", ("job",))
-        running = _gauge("job_running", "Whether a run is in progress.", ("job",))
+        running = _gauge("job_running", "1 while a run is in progress.", ("job",))
         paused = pauses.pauses(self._db, self._now)
         for job in jobs.jobs(self._db):
             name = (job.name,)

@@ -38,7 +38,7 @@ class ReplacedLines:
         return mail_config.map_lines(text, self.domain)
 
     def undone(self, text: str) -> str:
-        """Return a text as it was before; what others have changed since stays."""
+        """Return the former text, with changes that others have made since."""
         if _digest(text) == self.after:
             return self.before
         merged = mail_config.merged_passwd if self.what == "passwd" else mail_config.merged_map

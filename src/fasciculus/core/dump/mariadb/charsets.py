@@ -57,8 +57,8 @@ def _without_escapes(value: str) -> str:
     """Return a text with doubled quotes instead of escaped ones, since in sjis a backslash becomes
     a letter that escapes nothing; unchanged if it cannot be read.
 
-    The server shows such a letter as a backslash too: an escaped quote is told from a letter and
-    the end of the literal by what makes the whole text readable.
+    The server shows such a letter as a backslash too. A backslash and a quote are an escaped quote,
+    or a letter and the end of the literal: the one that makes the whole text readable.
     """
     tokens = _TOKENS.findall(value)
     # From the end: in which states the rest can be read.

@@ -27,7 +27,7 @@ def uploads_start(body: UploadStart) -> Upload:
 @operation(
     "GET",
     "/uploads/{name}",
-    "How much of an upload has arrived",
+    "Progress of an upload",
     Permission.ADMINISTER,
     response=Upload,
 )

@@ -25,7 +25,7 @@ def command_orders(commands: Iterable[Command], subject: FoundSubject) -> list[C
 
 
 def with_names(text: str, subject: FoundSubject) -> str:
-    """Return a command with the subject's own names in it; other braces are left as they are."""
+    """Return a command with the subject's own names in it; other braces are not changed."""
     names = {
         "{account}": subject.owner,
         "{subject}": subject.order.name,

@@ -116,7 +116,7 @@ def _kept(sources: OrderInputs, restore: Restore) -> Artifact:
 
 
 def _hold_flags(restore: Restore, found: FoundSubject) -> list[str]:
-    """Return the flags of a restore's hold page. A copy beside the original disturbs nobody."""
+    """Return the flags of a restore's hold page. A copy next to the original disturbs nobody."""
     is_copy = restore.relocation is not None and restore.relocation.beside
     if is_copy or not restore.hold_page:
         return []

@@ -53,7 +53,7 @@ def restores_relocation(caller: Caller, body: RelocationAsk) -> RelocationPropos
         return _moved(source, bundle, _account(caller, body.account), body)
     if not body.address:
         raise SettingError(
-            "A copy beside the original needs an address of its own.",
+            "A copy next to the original needs another address.",
             "Name one, such as try.millpond.example.",
             field="address",
         )
@@ -86,7 +86,7 @@ def _beside(account: Account, bundle: BundleDetail, body: RelocationAsk) -> Relo
     inside = os.path.relpath(site.root, account.home)
     if inside == ".":
         raise SettingError(
-            f"{site.name} is served from the home itself: there is no place beside it.",
+            f"{site.name} is served from the home itself: there is no place next to it.",
             "Restore it into another account (--into).",
             field="site",
         )

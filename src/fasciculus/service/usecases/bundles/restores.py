@@ -252,7 +252,7 @@ def _check_host_settings(body: RestoreStart) -> None:
     """Check a restore of a host's own settings: those that are missing, and nothing else."""
     if not body.whole_account or _is_part(body):
         raise SettingError(
-            "Of a host's settings, only those that are missing come back in place, all together.",
+            "Only the missing settings of a host come back in place, all together.",
             "Add --whole-account and name no paths, or restore them to a folder (--to).",
             field="in_place",
         )

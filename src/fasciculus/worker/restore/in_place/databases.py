@@ -229,7 +229,7 @@ class Exchanges:
 
 
 def _check_free(moves: Relocation | None, name: str, exists: bool) -> None:
-    """Check that a database that exists may be exchanged: one that is somebody's never is."""
+    """Check that a database that exists may be exchanged: someone else's never is."""
     if moves is not None and exists and (moves.beside or name not in moves.own_databases):
         raise SettingError(
             f"There is a database “{name}” already, which the account does not have.",

@@ -60,8 +60,8 @@ class RelocatedPaths:
 
 
 class FileRewriter:
-    """Exchanges texts in the configuration files that are named, and in SQLite databases, as they
-    are staged. ``names`` are names of users by their former ones.
+    """Exchanges texts in the configuration files that are named, and in SQLite databases, during
+    staging. ``names`` are names of users by their former ones.
     """
 
     def __init__(
@@ -89,7 +89,7 @@ class FileRewriter:
 
     def _file(self, entry: Entry, reader: BundleReader) -> tuple[Entry, EntrySource]:
         if entry.size > _MOST:
-            self._emitter.warn(f"{entry.text} is too large to be rewritten; it stays as it was")
+            self._emitter.warn(f"{entry.text} is too large to be rewritten, and unchanged")
             return entry, reader
         data = b"".join(reader.contents(entry))
         writer = ValueWriter(self._in_files)

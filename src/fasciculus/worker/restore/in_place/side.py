@@ -34,7 +34,7 @@ class SideTask:
         self._host.connect()
         result = self._carried_out()
         if isinstance(self._order, RecoverOrder):
-            # Whoever was interrupted did not come to that.
+            # The interrupted task did not reach this step.
             self._hooks.finish(result.state != SetAside.GONE)
         return result
 

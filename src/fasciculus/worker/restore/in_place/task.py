@@ -306,7 +306,7 @@ class InPlaceRestore:
                 try:
                     self._host.connect()
                     state, problems = self._side.recover()
-                    # It may not have come to the first exchange.
+                    # It may have been lost before the first exchange.
                     return self._side.switch() if state == STAGING else problems
                 except UnreachableError as error:
                     self._emitter.info(f"{error.message} Trying again in {pause} s.")

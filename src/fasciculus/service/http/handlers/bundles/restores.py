@@ -36,7 +36,7 @@ def restores_list(query: RestoresQuery) -> Page[Restore]:
 @operation(
     "POST",
     "/restores/relocation",
-    "Propose another place for a restore: a copy beside the original, or another account",
+    "Propose another place for a restore: a copy next to the original, or another account",
     Permission.VIEW,
     body=RelocationAsk,
     response=RelocationProposal,

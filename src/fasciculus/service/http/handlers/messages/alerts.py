@@ -25,7 +25,7 @@ def alerts_list(query: AlertsQuery) -> Page[Alert]:
 @operation(
     "POST",
     "/alerts/{alert}/acknowledge",
-    "Acknowledge an alert; it stays open until the cause is gone",
+    "Acknowledge an alert; it stays open until the cause is removed",
     Permission.OPERATE,
     body=Acknowledgement,
     response=Alert,
