@@ -6104,8 +6104,8 @@ export interface components {
      *     The entries in ``from_folder`` of the bundle are restored to ``to_folder``. ``texts`` are
      *     exchanged in databases, links and the configuration files that the patterns ``files`` name;
      *     ``names`` only in these files. ``user_names`` has new names for users of databases; all others
-     *     get another prefix and ``user_suffix``. With ``beside`` it is a copy next to the original, for ``address``, that is
-     *     removed again with ``restores remove``; nothing may exist there.
+     *     get another prefix and ``user_suffix``. With ``beside`` it is a copy next to the original, for
+     *     ``address``, that is removed again with ``restores remove``; nothing may exist there.
      */
     Relocation: {
       /** Account */
