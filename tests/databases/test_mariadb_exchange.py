@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import random
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
+import pymysql
 import pytest
 from running import mariadb_spec
 
@@ -125,6 +127,66 @@ def test_a_database_in_use_is_as_in_the_bundle_and_undone_as_before(shop: Shop) 
     assert ENGINE.exchanging.present(shop.access, "nowhere") is None
     ENGINE.exchanging.drop(shop.access, PREFIX)
     assert shop.scratch() == [] and shop.dump() == before
+
+
+#: Changes of which any may come in any order, as far as the server takes them then.
+CHANGES = (
+    *LATER,
+    "INSERT INTO customers (name) SELECT concat('c', seq) FROM seq_1_to_40",
+    "DELETE FROM orders WHERE id = 2",
+    "INSERT INTO orders VALUES (7, 2, NULL)",
+    "ALTER TABLE orders ADD COLUMN paid BIT DEFAULT b'1'",
+    "ALTER TABLE orders DROP FOREIGN KEY buyer",
+    "DROP TABLE orders",
+    "RENAME TABLE `odd ``name` TO plain",
+    "CREATE TABLE orders (id INT PRIMARY KEY, v POINT) ENGINE=MyISAM",
+    "DROP SEQUENCE numbers",
+    "SELECT nextval(numbers)",
+    "DROP FUNCTION price",
+    "CREATE VIEW copies AS SELECT * FROM open_orders",
+    "CREATE TABLE archive AS SELECT * FROM customers",
+    "DROP TABLE customers",
+)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_whatever_has_changed_it_is_as_in_the_bundle_and_undone_as_before(
+    shop: Shop, seed: int
+) -> None:
+    chance = random.Random(seed)
+    with shop.server.connect(NAME) as link, link.cursor() as cursor:
+        for statement in chance.sample(CHANGES, chance.randrange(1, 9)):
+            with suppress(pymysql.err.MySQLError):
+                cursor.execute(statement)
+        cursor.execute("SHOW FULL TABLES WHERE table_type = 'BASE TABLE'")
+        present = {row[0] for row in cursor.fetchall()}
+    # A view that does not work any more is no view that an undo could bring back.
+    with suppress(pymysql.err.MySQLError), shop.server.connect(NAME) as link:
+        for view in ("open_orders", "copies"):
+            with link.cursor() as cursor:
+                try:
+                    cursor.execute(f"SELECT * FROM {view}")
+                except pymysql.err.MySQLError:
+                    cursor.execute(f"DROP VIEW IF EXISTS {view}")
+    before = shop.dump()
+    extra = sorted(present - set(shop.record.tables))
+    exchange = shop.staged(all_objects=True, extra=extra)
+    assert shop.dump() == before, "nothing that is in use has changed yet"
+    shop.step("run", exchange)
+    assert shop.told == [] and shop.dump() == shop.members
+    assert ENGINE.exchanging.changed(shop.access, exchange) == []
+    shop.step("undo", exchange)
+    assert shop.told == [] and shop.dump() == before
+
+
+def test_a_default_of_a_sequence_that_is_lost_stops_nothing(shop: Shop) -> None:
+    shop.server.run("DROP SEQUENCE numbers", database=NAME)
+    before = shop.dump()
+    exchange = shop.staged()
+    shop.step("run", exchange)
+    assert shop.told == [] and shop.dump() == shop.members
+    shop.step("undo", exchange)
+    assert shop.told == [] and shop.dump() == before
 
 
 def test_what_the_bundle_has_none_of_stays_and_refers_to_what_came_back(shop: Shop) -> None:
