@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import os
 import threading
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +14,7 @@ from nights import Nights, made
 from running import mariadb_spec
 
 from fasciculus.contracts.orders import DropOrder, RecoverOrder, RestoreOrder, UndoOrder
-from fasciculus.core.errors import DamagedError
+from fasciculus.core.errors import DamagedError, StoreFullError
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.switch import Switch
 from fasciculus.worker.emitter import Emitter
@@ -172,3 +173,20 @@ def test_rows_that_cannot_be_loaded_change_nothing(shop: Shop, monkeypatch: Any)
     assert shop.state == BEFORE and shop.scratch == []
     folder = Path(shop.nights.root) / ".fasciculus-restores"
     assert not folder.exists() or os.listdir(folder) == []
+
+
+def test_a_server_without_room_is_told_before_anything_is_loaded(
+    shop: Shop, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    plain = LocalHost.run
+
+    def run(host: LocalHost, command: str, *more: Any, **options: Any) -> Any:
+        found = plain(host, command, *more, **options)
+        return replace(found, output=b"Avail\n10\n") if command.startswith("df ") else found
+
+    with monkeypatch.context() as patch:
+        patch.setattr(LocalHost, "run", run)
+        with pytest.raises(StoreFullError, match="the database server has 10 B free"):
+            shop.restore()
+    assert shop.state == BEFORE and shop.scratch == []
+    assert shop.restore().outcome == "done" and shop.state == AFTER

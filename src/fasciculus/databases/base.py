@@ -193,6 +193,11 @@ class Exchanging(SqlEngine, Protocol):
     def present(self, access: DatabaseAccess, name: str) -> list[DatabaseTable] | None:
         """Return the present tables with their rows and bytes; None if there is no database."""
 
+    def data_folder(self, access: DatabaseAccess) -> str:
+        """Return the folder of the server's data, if that is on the host itself; otherwise an empty
+        text.
+        """
+
     def stage(
         self,
         access: DatabaseAccess,

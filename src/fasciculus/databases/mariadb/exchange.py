@@ -65,6 +65,14 @@ class MariaDbExchange:
                 if kind != "SEQUENCE"
             ]
 
+    def data_folder(self, access: DatabaseAccess) -> str:
+        """Return the folder of the server's data, if it is reached by a socket of the host."""
+        settings = access.server.settings if access.server is not None else None
+        if not getattr(settings, "socket", ""):
+            return ""
+        with opened(for_restoring(access)) as server:
+            return text(server.rows("SELECT @@datadir")[0][0])
+
     def stage(
         self,
         access: DatabaseAccess,

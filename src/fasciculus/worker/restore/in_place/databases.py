@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import shlex
 import shutil
+from collections import Counter
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import BinaryIO
@@ -16,7 +18,7 @@ from ....core.bundle.reader import BundleReader
 from ....core.contents import Contents
 from ....core.dump.filters import DumpRules
 from ....core.errors import FasciculusError, SettingError
-from ....core.formatting import format_count
+from ....core.formatting import format_count, format_size
 from ....core.restore.actions import Action, Conflicts
 from ....core.restore.plan_line import PlanLine, PlanSummary
 from ....databases import ENGINES
@@ -37,6 +39,7 @@ from .relocating import report_rewritten
 
 #: The file with the exchanges, and marks of finished steps; each exchange has a folder too.
 _KEPT, _DONE, _UNDONE = "databases.json", "databases.done", "databases.undone"
+_SECONDS = 20.0
 
 
 class Exchanges:
@@ -48,6 +51,8 @@ class Exchanges:
         self._order, self._host, self._spool, self._emitter = order, host, spool, emitter
         self._kept = kept
         self.rows: list[Exchange] = []
+        #: The bytes to load, by engine.
+        self._bytes: Counter[str] = Counter()
 
     # Before ----------------------------------------------------------------------
 
@@ -76,8 +81,32 @@ class Exchanges:
             for line in _lines(plan, record, exchange, rules, sizes[record.name], present or []):
                 summary.add(line)
                 lines.write(msgspec.json.encode(line) + b"\n")
+                if line.action in (Action.CREATE, Action.REPLACE):
+                    self._bytes[record.engine] += line.bytes
             self.rows.append(exchange)
         return summary
+
+    def shortage(self) -> str:
+        """Return a sentence if a server has no room for the tables next to those in use, as far as
+        the host tells; otherwise an empty text.
+        """
+        for engine, needed in self._bytes.items():
+            exchanging, access = self._reached(engine)
+            folder = exchanging.data_folder(access)
+            free = self._free_in(folder) if folder else None
+            if free is not None and free < needed:
+                return (
+                    f"{folder} of the database server has {format_size(free)} free, and about "
+                    f"{format_size(needed)} are to be loaded."
+                )
+        return ""
+
+    def _free_in(self, folder: str) -> int | None:
+        try:
+            ran = self._host.run(f"df -B1 --output=avail {shlex.quote(folder)}", _SECONDS)
+            return int(ran.output.split()[-1])
+        except (FasciculusError, OSError, ValueError, IndexError):
+            return None
 
     def _warn_of_others(self, plan: RestorePlan) -> None:
         """Warn of databases in the bundle that the account does not have."""

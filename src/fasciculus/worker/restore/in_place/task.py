@@ -120,7 +120,8 @@ class InPlaceRestore:
             if self._lost is not None:
                 summary.include(self._lost.plan(lines))
         summary.free_bytes = self._side.free
-        summary.notes = list(self._side.limits)
+        shortage = self._exchanges.shortage()
+        summary.notes = [*self._side.limits, *([shortage] if shortage else [])]
         self._emitter.info(_words(summary))
         return summary
 
@@ -209,6 +210,8 @@ class InPlaceRestore:
                 f"{format_size(self._file_bytes)} are to be written.",
                 "Make room, or restore less.",
             )
+        if shortage := self._exchanges.shortage():
+            raise StoreFullError(shortage, "Make room, or restore without databases.")
         try:
             self._side.make()
         except OSError as error:
