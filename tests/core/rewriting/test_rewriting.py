@@ -110,6 +110,37 @@ def test_what_cannot_be_corrected_is_left_and_counted(damaged: str) -> None:
     assert (writer.count, writer.skipped) == (0, 1)
 
 
+def test_texts_are_counted_wherever_they_are() -> None:
+    writer = ValueWriter(TEXTS)
+    row = php([OLD, {"inner": php([PATH, f"{OLD} {OLD}"])}])
+    shop = f'O:4:"Shop":2:{{s:1:"u";s:{len(OLD)}:"{OLD}";s:1:"n";d:0.5;}}'
+    moved = f'O:4:"Shop":2:{{s:1:"u";s:{len(NEW)}:"{NEW}";s:1:"n";d:0.5;}}'
+    assert writer.value(f"{row} {shop}".encode()).decode().endswith(moved)
+    assert (writer.count, writer.skipped) == (5, 0)
+    assert writer.value(b"nothing of it") == b"nothing of it" and writer.count == 5
+
+
+@pytest.mark.parametrize(
+    "text",
+    ['a:x:{{"{}"}}', 'O:99:"x":0:{{}} {}', 'O:1:"x', "a:1:{{i:0;b:1", 'x a:1:{{i:0;s:1:"', "s:"],
+)
+def test_what_only_looks_serialised_is_plain_text(text: str) -> None:
+    before = "> " + text.format(OLD) + f" {OLD}"
+    assert rewritten(before) == before.replace(OLD, NEW)
+
+
+def test_no_text_and_the_longest_text() -> None:
+    nothing = Texts({})
+    assert not nothing and not nothing.found(OLD.encode())
+    assert nothing.replaced(b"as it is") == (b"as it is", 0)
+    both = Texts({OLD: NEW, f"{OLD}/shop": "shop.millpond.example"})
+    assert both and both.found(OLD.encode()) and not both.found(b"else")
+    assert both.replaced(f"{OLD}/shop {OLD}".encode()) == (
+        f"shop.millpond.example {NEW}".encode(),
+        2,
+    )
+
+
 def test_hostile_values_end_in_time() -> None:
     for data in (b"a:1:{" * 100_000 + OLD.encode(), b's:1:"' * 100_000 + b" " + OLD.encode()):
         writer = ValueWriter(TEXTS)
