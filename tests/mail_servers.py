@@ -144,6 +144,13 @@ class MailServers:
         with smtplib.SMTP("127.0.0.1", self.smtp, timeout=30) as link:
             link.send_message(message)
 
+    @property
+    def logs(self) -> str:
+        """The last lines that both servers wrote."""
+        found = (self.folder / name for name in ("postfix.log", "dovecot.log"))
+        lines = [path.read_text().splitlines()[-40:] for path in found if path.exists()]
+        return "\n".join(line for rows in lines for line in rows if "writable" not in line)
+
     def subjects(self, user: str, password: str) -> list[str]:
         """The subjects in a mailbox, as IMAP shows them; none without a mailbox."""
         link = imaplib.IMAP4("127.0.0.1", self.imap, timeout=30)
