@@ -205,7 +205,7 @@ def terminal(browser: Browser, demo: Demo, name: str, words: list[str]) -> None:
     page.set_content(
         f"<body style='margin:0;background:#1b1814'>{console.export_svg(title='fasciculus')}</body>"
     )
-    page.screenshot(path=HERE / f"{name}.png", clip={"x": 0, "y": 0, "width": 1230, "height": 560})
+    page.screenshot(path=HERE / f"{name}.png", clip={"x": 0, "y": 0, "width": 1264, "height": 560})
 
 
 def final(text: str) -> str:
