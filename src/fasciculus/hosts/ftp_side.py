@@ -181,6 +181,7 @@ class FtpSide:
 
     def switch(self) -> Problems:
         """Exchange everything; return the paths that failed, with the reasons."""
+        self._problems = []
         self._enter(SWITCHING)
         return self._forward()
 
@@ -197,6 +198,7 @@ class FtpSide:
 
     def undo(self) -> Problems:
         """Put back what was set aside; return the paths that failed, with the reasons."""
+        self._problems = []
         self._enter(UNDOING)
         return self._backward()
 

@@ -185,6 +185,58 @@ def _finished(side: Any, work: Any, state: str) -> bool:
     return False
 
 
+def test_what_comes_between_two_steps_is_kept_and_changes_are_named(
+    space: FtpStandIn, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    home, cut = tmp_path / "space/home", Cut(monkeypatch)
+    before = files(home)
+    host = open_host(host_spec("web", connection(space), SECRET), tmp_path)
+    side = host.side_folder("/srv/millpond/home", "", "restore-1")
+    side.make()
+    for path in ("www/index.html", "www/about"):
+        side.add_to_journal(json.dumps({"op": "place", "path": path}).encode() + b"\n")
+    tree = side.staging()
+    tree.create_file(b"www/index.html", [b"new"], Entry("files", b"", "file", size=3))
+    tree.create_file(b"www/about/us.html", [b"us"], Entry("files", b"", "file", size=2))
+    # After the state and the old page; the owner puts another page there meanwhile.
+    cut.before(2)
+    with pytest.raises(ConnectionLostError):
+        side.switch()
+    cut.never()
+    assert not (home / "www/index.html").exists()
+    (home / "www/index.html").write_text("hasty")
+    state, problems = side.recover()
+    assert state == "switched" and (home / "www/index.html").read_text() == "new"
+    assert ["something was put there meanwhile" in why for _, why in problems] == [True]
+    late = tmp_path / "space/.fasciculus-restores/restore-1/late/www/index.html"
+    assert late.read_text() == "hasty"
+    assert side.changed() == []
+    (home / "www/about/more.html").write_text("more")
+    assert side.changed() == ["www/about"]
+    assert side.undo() == [] and files(home) == before
+    host.close()
+
+
+def test_what_was_never_placed_is_taken_back(
+    space: FtpStandIn, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    home, cut = tmp_path / "space/home", Cut(monkeypatch)
+    before = files(home)
+    host = open_host(host_spec("web", connection(space), SECRET), tmp_path)
+    side = host.side_folder("/srv/millpond/home", "", "restore-1")
+    side.make()
+    side.add_to_journal(b'{"op": "place", "path": "www/index.html"}\n')
+    new = Entry("files", b"", "file", size=3)
+    side.staging().create_file(b"www/index.html", [b"new"], new)
+    cut.before(2)
+    with pytest.raises(ConnectionLostError):
+        side.switch()
+    cut.never()
+    host.connect()
+    assert side.undo() == [] and files(home) == before
+    host.close()
+
+
 def test_a_link_that_the_owner_of_the_space_makes_is_not_followed(
     space: FtpStandIn, tmp_path: Path
 ) -> None:
