@@ -248,6 +248,8 @@ class BackupOrder(OrderData, kw_only=True, tag_field="order", tag="backup"):
     hold_flags: list[str] = []
     stores: list[StoreOrder]
     #: What its bundle is called instead of by its job.
+    #: Names of recent bundles of the subject, on whichever store: a new one has another name.
+    taken: list[str] = []
     label: str = ""
     #: When the service says it began; the worker's own clock where it says nothing.
     started: str = ""

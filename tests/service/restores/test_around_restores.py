@@ -91,6 +91,22 @@ def test_without_that_bundle_nothing_is_restored(
     assert (millpond / "page-0.html").read_text() == "changed"
 
 
+def test_two_bundles_of_one_second_on_different_stores_have_two_names(
+    running: Any, millpond: Any, tmp_path: Path
+) -> None:
+    with running.client() as client:
+        (loft,) = folder_stores(tmp_path, "loft")
+        client.stores_add(loft)
+        fields = client.jobs_show("nightly").model_dump(include=set(JobInput.model_fields))
+        for number in range(6):
+            store = ("loft", "attic")[number % 2]
+            job = JobInput.model_validate(fields | {"stores": [store], "keep": "forever"})
+            client.jobs_change("nightly", job)
+            assert run(client, "nightly").outcome == "done"
+        names = [row.name for row in client.bundles_list(subject="millpond").items]
+        assert len(names) == len(set(names)) == 7
+
+
 def test_they_belong_to_a_restore_in_place(running: Any, millpond: Any, tmp_path: Path) -> None:
     said = running.cli("restore", "millpond", "--to", str(tmp_path / "back"), "--before", "true")
     assert said.returncode == 2 and "--before" in said.stderr and "--in-place" in said.stderr

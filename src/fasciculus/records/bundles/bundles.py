@@ -426,6 +426,15 @@ def retire(
         usage.refresh(db, row["id"], subject_kind, subject)
 
 
+def recent_names(db: sqlite3.Connection, kind: str, name: str) -> list[str]:
+    """Return the names of a subject's newest bundles."""
+    rows = db.execute(
+        "SELECT name FROM bundle WHERE subject_kind=? AND subject=? ORDER BY id DESC LIMIT 20",
+        (kind, name),
+    )
+    return [row["name"] for row in rows]
+
+
 def newest(
     db: sqlite3.Connection, subject_kind: SubjectKind, subject: str, job: str = ""
 ) -> sqlite3.Row | None:

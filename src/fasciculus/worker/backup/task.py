@@ -77,7 +77,7 @@ class BackupTask:
         order.all_databases = order.all_databases and not self._task.no_databases
         order.compare = order.compare or (order.compare_by_sftp and not self._task.host.tells_ctime)
         self._task.piece_size = piece_size_for(order, self._task.spool, self._task.emitter.info)
-        taken: set[str] = set()
+        taken = set(order.taken)
         for store_order in order.stores:
             try:
                 taken |= self._stores.ready(store_order)

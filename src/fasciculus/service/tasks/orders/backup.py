@@ -75,6 +75,7 @@ def backup_order(
         compare_by_sftp=is_turn_by_sftp(sources, job, kind, name, previous),
         hold_flags=hold_flags(subject.host, account, subject.order) if job.hold_page else [],
         stores=_stores(sources, job, kind, name),
+        taken=bundles.recent_names(db, kind, name),
         label=slug(options.label),
         started=datetime.now(UTC).isoformat(),
         compression=job.compression,
