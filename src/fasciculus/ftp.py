@@ -9,7 +9,7 @@ import ftplib
 import re
 import socket
 import ssl
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -377,6 +377,34 @@ class FtpConnection:
         """Remove an empty folder; harmless if it does not exist."""
         with self.said(folder), suppress(ftplib.error_perm):
             self.raw.rmd(_argument(folder))
+
+    def set_mode(self, path: str, mode: int) -> None:
+        """Set the mode of an entry, if the server can."""
+        self._wish(path, f"SITE CHMOD {mode:o} {_argument(path)}")
+
+    def set_time(self, path: str, moment: datetime) -> None:
+        """Set the modification time of a file (MFMT), if the server can."""
+        if self.has("MFMT"):
+            self._wish(path, f"MFMT {moment:%Y%m%d%H%M%S} {_argument(path)}")
+
+    def _wish(self, path: str, command: str) -> None:
+        with self.said(path), suppress(ftplib.error_perm, ftplib.error_temp):
+            self.raw.sendcmd(command)
+
+    def send(self, path: str, chunks: Iterable[bytes], command: str = "STOR") -> None:
+        """Write a file, or append to it (``APPE``). If the chunks end early, so does the
+        connection: what has arrived is not the file.
+        """
+        with self.said(path):
+            connection = self.transfer(command, path)
+            try:
+                for chunk in chunks:
+                    connection.sendall(chunk)
+            except BaseException:
+                connection.close()
+                self.close()
+                raise
+            self.end(connection)
 
     def transfer(self, command: str, path: str, offset: int = 0) -> socket.socket:
         """Return the data connection of a command such as RETR or STOR."""

@@ -87,7 +87,7 @@ class FtpHost:
 
     def __init__(self, spec: FtpSpec, root: str) -> None:
         self._spec, self._root = spec, root
-        self._link = self.link = FtpConnection(spec)
+        self.link = FtpConnection(spec)
         #: A control connection serves one transfer at a time, so files have their own.
         self._files = FtpConnection(spec)
 
@@ -99,7 +99,7 @@ class FtpHost:
 
     def steps(self) -> Iterator[Step]:
         """Yield the steps of connecting."""
-        link = self._link
+        link = self.link
         yield Step("resolve", True, link.resolve())
         yield Step("connect", True, link.reach())
         yield Step("server", True, link.identify())
@@ -113,25 +113,22 @@ class FtpHost:
 
     def connect(self) -> None:
         """Connect; harmless if it is connected already."""
-        self._link.open()
+        self.link.open()
 
     def close(self) -> None:
         """Close it; harmless if it is closed already."""
-        self._link.close()
+        self.link.close()
         self._files.close()
 
     def spool_in(self, folder: Path) -> None:
         """Use another folder for temporary files."""
 
-    def server_path(self, path: bytes | str) -> str:
-        """Return a path as the server has it."""
-        return self._path(path)
-
     def host_path(self, path: str) -> str:
         """Return a path of the server as others name it."""
         return f"{self._root}{path}"
 
-    def _path(self, path: bytes | str) -> str:
+    def server_path(self, path: bytes | str) -> str:
+        """Return a path as the server has it."""
         text = os.fsdecode(path)
         if self._root and (text == self._root or text.startswith(self._root + "/")):
             text = text[len(self._root) :]
@@ -201,11 +198,11 @@ class FtpHost:
             warn(f"{shown(relative)}: the folder is too deep, and left out")
             return iter(())
         try:
-            rows = self._link.entries(self._path(path))
+            rows = self.link.entries(self.server_path(path))
         except ConnectionLostError:
             # Once more: servers end what stands idle while a large file is read.
             self.connect()
-            rows = self._link.entries(self._path(path))
+            rows = self.link.entries(self.server_path(path))
         except FasciculusError as error:
             warn(f"{shown(relative)}: the folder could not be read ({error.message})")
             return iter(())
@@ -223,17 +220,17 @@ class FtpHost:
 
     def _opened(self, path: bytes, size: int, mtime_ns: int) -> OpenFile:
         self._files.open()
-        return FtpFile(self._files, self._path(path), FileState(size, mtime_ns, 0))
+        return FtpFile(self._files, self.server_path(path), FileState(size, mtime_ns, 0))
 
     def _found(self, path: bytes | str) -> FtpEntry | None:
         """Return what a path is, out of the listing of the folder above it."""
-        wanted = self._path(path)
+        wanted = self.server_path(path)
         if wanted == "/":
             return FtpEntry("", "folder")
         self.connect()
         above, _, name = wanted.rpartition("/")
         try:
-            rows = self._link.entries(above or "/")
+            rows = self.link.entries(above or "/")
         except MissingError:
             return None
         return next((row for row in rows if row.name == name), None)
@@ -246,7 +243,7 @@ class FtpHost:
         if found.kind == "link":
             # A folder can be listed through a link, a file not.
             try:
-                self._link.entries(self._path(path))
+                self.link.entries(self.server_path(path))
                 return "dir"
             except FasciculusError:
                 return "file"
@@ -256,7 +253,7 @@ class FtpHost:
         """Return the names in a folder."""
         self.connect()
         try:
-            return [os.fsencode(row.name) for row in self._link.entries(self._path(folder))]
+            return [os.fsencode(row.name) for row in self.link.entries(self.server_path(folder))]
         except MissingError as error:
             raise FileNotFoundError(2, error.message) from error
 
@@ -289,21 +286,18 @@ class FtpHost:
     def write(self, path: str, data: bytes) -> None:
         """Replace a file atomically."""
         self.connect()
-        target = self._path(path)
+        target = self.server_path(path)
         self.make_folders(posixpath.dirname(target))
         partial_ = target + ".fasciculus-new"
-        with self._link.said(path):
-            connection = self._link.transfer("STOR", partial_)
-            connection.sendall(data)
-            self._link.end(connection)
-        self._link.rename(partial_, target)
+        self.link.send(partial_, [data])
+        self.link.rename(partial_, target)
 
     def make_folders(self, folder: str) -> None:
         """Make a folder of the server, and those above it; harmless if they exist."""
         if folder in ("", "/"):
             return
         self.make_folders(posixpath.dirname(folder))
-        self._link.make_folder(folder)
+        self.link.make_folder(folder)
 
     def writable_tree(self, root: str) -> NoReturn:
         """Open a folder for restored entries."""
@@ -319,7 +313,7 @@ class FtpHost:
     def remove(self, path: str) -> None:
         """Remove a file; harmless if it does not exist."""
         self.connect()
-        self._link.remove(self._path(path))
+        self.link.remove(self.server_path(path))
 
     # What FTP has not ------------------------------------------------------------
 

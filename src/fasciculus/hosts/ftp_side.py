@@ -1,8 +1,7 @@
 """The side folder of a restore in place on web space that is reached over FTP.
 
 It is in the root of the space, or as near to it as can be written, closed to web servers that read
-``.htaccess``. The operations are
-those of ``switch.py``; each is one or two renames by the server.
+``.htaccess``. The operations are those of ``switch.py``; each is one or two renames by the server.
 """
 
 from __future__ import annotations

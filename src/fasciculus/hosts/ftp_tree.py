@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import errno
-import ftplib
 import posixpath
-import time
 from collections.abc import Iterable, Iterator
-from contextlib import suppress
+from datetime import UTC, datetime
 
 from ..core.bundle.entry import Entry
 from ..core.errors import ConnectionLostError, MissingError, StoreFullError, UnreachableError
@@ -93,34 +91,25 @@ class FtpTree:
             self._changed(one)
 
     def _changed(self, path: str) -> None:
-        for folder in [posixpath.dirname(path) or "/", *self._known]:
-            if folder == (posixpath.dirname(path) or "/") or f"{folder}/".startswith(f"{path}/"):
-                self._known.pop(folder, None)
+        below = [one for one in self._known if f"{one}/".startswith(f"{path}/")]
+        for folder in (posixpath.dirname(path) or "/", *below):
+            self._known.pop(folder, None)
 
     def send(self, path: str, chunks: Iterable[bytes], command: str = "STOR") -> None:
         """Write a file, or append to it (``APPE``)."""
         self._link.open()
-        with self._link.said(path):
-            connection = self._link.transfer(command, path)
-            try:
-                for chunk in chunks:
-                    connection.sendall(chunk)
-            except BaseException:
-                connection.close()
-                self._link.close()
-                raise
-            self._link.end(connection)
+        self._link.send(path, chunks, command)
         self._changed(path)
 
     def set_mode(self, path: str, mode: int) -> None:
         """Set the mode of an entry, if the server can."""
-        with self._link.said(path), suppress(ftplib.error_perm, ftplib.error_temp):
-            self._link.raw.sendcmd(f"SITE CHMOD {mode:o} {path}")
+        self._link.set_mode(path, mode)
 
     def remove_all(self, folder: str, depth: int = 0) -> None:
         """Remove a folder with everything in it; links are not followed."""
-        for name, row in list(self._listed(folder).items()):
-            path = posixpath.join(folder, name)
+        # MLSD may show a link as what it leads to.
+        for row in self._link.entries_by_list(folder):
+            path = posixpath.join(folder, row.name)
             if row.kind == "folder" and depth < _DEEPEST:
                 self.remove_all(path, depth + 1)
             else:
@@ -159,10 +148,7 @@ class FtpTree:
         if self._link.size(here) not in (None, like.size):
             raise OSError(errno.EIO, "not all of it arrived")
         self.set_mode(here, like.mode & 0o777)
-        if self._link.has("MFMT"):
-            moment = time.strftime("%Y%m%d%H%M%S", time.gmtime(like.mtime_ns // _SECOND_NS))
-            with self._link.said(here), suppress(ftplib.error_perm, ftplib.error_temp):
-                self._link.raw.sendcmd(f"MFMT {moment} {here}")
+        self._link.set_time(here, datetime.fromtimestamp(like.mtime_ns // _SECOND_NS, UTC))
 
     def _parents(self, folder: str) -> None:
         if folder != self._base and not self.kind(folder):

@@ -259,4 +259,9 @@ def test_a_link_that_the_owner_of_the_space_makes_is_not_followed(
     assert [path for path, _ in side.switch()][-1] == "www/index.html"
     assert (other / "index.html").read_text() == "of someone else"
     assert os.listdir(other) == ["index.html"]
+    # Nor when the side folder is removed.
+    (tmp_path / "space/.fasciculus-restores/restore-1/old/more").symlink_to(other)
+    side.drop()
+    assert os.listdir(other) == ["index.html"]
+    assert not (tmp_path / "space/.fasciculus-restores/restore-1").exists()
     host.close()
