@@ -89,7 +89,7 @@ def show_relocation(order: models.RestoreStart) -> None:
     """Print where each thing goes, and what is exchanged."""
     moves = order.relocation
     assert moves is not None
-    rows = [("folder", moves.from_folder or "all files", _folder(moves))]
+    rows = [("folder", moves.from_folder or "all files", folder_words(moves))]
     rows += [("database", old, new) for old, new in order.databases.items()]
     rows += [("owner", old, new) for old, new in order.owners.items()]
     rows += [("database user", old, new) for old, new in moves.user_names.items()]
@@ -109,7 +109,8 @@ def show_relocation(order: models.RestoreStart) -> None:
     output.say("")
 
 
-def _folder(moves: models.Relocation) -> str:
+def folder_words(moves: models.Relocation) -> str:
+    """Return the account and folder of another place."""
     return f"{moves.account}: {moves.to_folder or 'its home'}"
 
 
@@ -125,7 +126,7 @@ def moved_words(done: models.Restore, moves: models.Relocation) -> str:
     later = [f"Exchanged texts: fasciculus restores log {done.id}"]
     said = [
         f"Restored {format_count(done.entries, 'entry', 'entries')}, {size(done.bytes)}, to "
-        f"{_folder(moves)}."
+        f"{folder_words(moves)}."
     ]
     if done.databases:
         said.append(f"Databases: {', '.join(done.databases.values())}.")

@@ -16,6 +16,7 @@ from ..parameters import AsJson, Yes
 from ..progress import exit_code, follow_restore
 from ..runs import show_log
 from ..session import service
+from .relocations import folder_words
 
 app = typer.Typer(help="Restores, their plans and results.", no_args_is_help=True)
 
@@ -26,7 +27,7 @@ def where(row: models.Restore) -> str:
     """Return where a restore brings things back to, in a few words."""
     place = "in place" if row.in_place else row.target
     if row.relocation is not None:
-        place = f"{row.relocation.account}: {row.relocation.to_folder or 'its home'}"
+        place = folder_words(row.relocation)
     match row.kind:
         case RestoreKind.PLAN:
             return f"{place} (plan)"

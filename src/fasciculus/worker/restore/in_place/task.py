@@ -79,6 +79,8 @@ class InPlaceRestore:
         self._lost = LostAccount(plan, lost, host, emitter, losses, progress) if lost else None
         #: How much of it is written into the home.
         self._file_bytes = 0
+        #: Why the databases do not fit, empty if they do.
+        self._shortage = ""
 
     def run(self, store: Store, spool: Path) -> RestoreResult:
         """Plan, and unless only the plan was asked for, carry it out."""
@@ -120,8 +122,8 @@ class InPlaceRestore:
             if self._lost is not None:
                 summary.include(self._lost.plan(lines))
         summary.free_bytes = self._side.free
-        shortage = self._exchanges.shortage()
-        summary.notes = [*self._side.limits, *([shortage] if shortage else [])]
+        self._shortage = self._exchanges.shortage()
+        summary.notes = [*self._side.limits, *filter(None, [self._shortage])]
         self._emitter.info(_words(summary))
         return summary
 
@@ -210,8 +212,8 @@ class InPlaceRestore:
                 f"{format_size(self._file_bytes)} are to be written.",
                 "Make room, or restore less.",
             )
-        if shortage := self._exchanges.shortage():
-            raise StoreFullError(shortage, "Make room, or restore without databases.")
+        if self._shortage:
+            raise StoreFullError(self._shortage, "Make room, or restore without databases.")
         try:
             self._side.make()
         except OSError as error:
