@@ -5,7 +5,9 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator
 
-from ..core.bundle.entry import Entry
+from ..core.bundle.entry import FILE, Entry
+from ..core.bundle.inode_flags import read_flags
+from ..core.bundle.root_path import open_file
 from ..core.bundle.tree.tree_walk import WalkRules, Warn
 from .base import HostConnection, HostEntry
 from .local_tree import LocalTree
@@ -29,7 +31,21 @@ class LocalSide(SideRestore):
     def describe(self, path: bytes, warn: Warn) -> Entry | None:
         """Return the entry of one path, None if it does not exist."""
         whole = os.path.join(self._root, path) if path else self._root
-        return self._host.describe(whole, "files", path, warn)
+        found = self._host.describe(whole, "files", path, warn)
+        if found is not None and found.type == FILE:
+            found.flags = self._flags(whole)
+        return found
+
+    def _flags(self, path: bytes) -> str:
+        """Return the inode flags of a file, empty if it cannot be opened."""
+        try:
+            descriptor = open_file(path, self._home)
+        except OSError:
+            return ""
+        try:
+            return read_flags(descriptor)
+        finally:
+            os.close(descriptor)
 
     def staging(self) -> LocalTree:
         """Open the folder for what will be put in place."""

@@ -14,7 +14,13 @@ _NEEDED = {
     "tree_program.py": ("local_tree.py",),
     "tree_lister.py": ("tree_records.py",),
     "side_program.py": (
-        *("local_tree.py", "side_folder.py", "switch.py", "side_restore.py", "tree_records.py"),
+        "local_tree.py",
+        "side_folder.py",
+        "switch_folders.py",
+        "flag_log.py",
+        "switch.py",
+        "side_restore.py",
+        "tree_records.py",
     ),
 }
 

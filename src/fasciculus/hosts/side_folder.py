@@ -1,15 +1,17 @@
 """The side folder of a restore in place: next to a folder in use, and closed to all but root.
 
 This file uses nothing but the standard library of Python 3.7 and later, so that a host can run it
-after the text of ``root_path.py`` of ``core/bundle``.
+after the texts of ``root_path.py`` and ``inode_flags.py`` of ``core/bundle``.
 """
 
 import errno
 import os
 import stat
 import subprocess
+from contextlib import suppress
 
-from ..core.bundle.root_path import child_folder, open_root
+from ..core.bundle.inode_flags import read_flags, replace_flags
+from ..core.bundle.root_path import FILE_FLAGS, child_folder, open_root
 
 #: Holds the side folders of all restores on one file system.
 NAME = b".fasciculus-restores"
@@ -53,7 +55,30 @@ def remove_side_folder(path: bytes) -> None:
     """Remove a side folder with everything in it, however deep. Raises ``OSError``."""
     done = subprocess.run(["rm", "-rf", "--", path], stderr=subprocess.PIPE)
     if done.returncode != 0:
+        _remove_flags(path)
+        done = subprocess.run(["rm", "-rf", "--", path], stderr=subprocess.PIPE)
+    if done.returncode != 0:
         raise OSError(errno.EIO, done.stderr.decode("utf-8", "replace").strip()[:500])
+
+
+def _remove_flags(path: bytes) -> None:
+    """Remove the inode flags of everything below a folder, since they prevent its removal."""
+    for _, _, names, folder in os.fwalk(path):
+        _remove_flags_of(folder)
+        for name in names:
+            if not stat.S_ISREG(os.stat(name, dir_fd=folder, follow_symlinks=False).st_mode):
+                continue
+            with suppress(OSError):
+                descriptor = os.open(name, FILE_FLAGS, dir_fd=folder)
+                try:
+                    _remove_flags_of(descriptor)
+                finally:
+                    os.close(descriptor)
+
+
+def _remove_flags_of(descriptor: int) -> None:
+    if read_flags(descriptor):
+        replace_flags(descriptor, "")
 
 
 def _nearest(path: bytes, device: int) -> bytes:

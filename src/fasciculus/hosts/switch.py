@@ -9,7 +9,8 @@ until the last operation is done, then ``switched``; an undo makes it ``undoing`
 Each operation may be repeated: interrupted at any point, it is continued from the first one.
 
 This file uses nothing but the standard library of Python 3.7 and later, so that a host can run it
-after the texts of ``root_path.py`` of ``core/bundle`` and of ``side_folder.py``.
+after the texts of ``root_path.py`` and ``inode_flags.py`` of ``core/bundle``, of
+``side_folder.py``, ``switch_folders.py`` and ``flag_log.py``.
 """
 
 import base64
@@ -19,10 +20,13 @@ import json
 import os
 import stat
 import time
-from contextlib import suppress
-from typing import Any, Callable, Dict, Iterator, List, Optional, Tuple
+from contextlib import ExitStack, contextmanager, suppress
+from typing import Any, Callable, Dict, Iterator, List, Tuple
 
-from ..core.bundle.root_path import FOLDER_FLAGS, child_folder, open_root
+from ..core.bundle.inode_flags import replace_flags, set_flags
+from ..core.bundle.root_path import FILE_FLAGS, child_folder, open_root
+from .flag_log import FlagLog, is_of
+from .switch_folders import MOST_NAMED, Folders
 from .side_folder import remove_side_folder
 
 STAGING, SWITCHING, SWITCHED, UNDOING, UNDONE = (
@@ -32,10 +36,7 @@ STAGING, SWITCHING, SWITCHED, UNDOING, UNDONE = (
     "undoing",
     "undone",
 )
-PLACE, REMOVE, DRESS = "place", "remove", "dress"
-_FILE_FLAGS = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
-_GONE = (errno.ENOENT, errno.ENOTDIR, errno.ELOOP)
-_MOST_NAMED = 1000
+PLACE, REMOVE, DRESS, FLAG = "place", "remove", "dress", "flag"
 
 
 class Switch:
@@ -56,14 +57,15 @@ class Switch:
         try:
             # An earlier step may still be under way, though nobody waits for it any more.
             fcntl.flock(self._side, fcntl.LOCK_EX)
-            self._live = _Folders(open_root(root, home))
+            self._live = Folders(open_root(root, home))
         except BaseException:
             os.close(self._side)
             raise
         self._trees = {
-            name: _Folders(child_folder(self._side, name.encode(), 0o700))
+            name: Folders(child_folder(self._side, name.encode(), 0o700))
             for name in ("new", "old", "late", "undone")
         }
+        self._flags = FlagLog(self._side)
         #: What could not be done: path and reason.
         self.problems: List[Tuple[str, str]] = []
 
@@ -91,7 +93,7 @@ class Switch:
         return dict(found)
 
     def _opened(self, name: str) -> Any:
-        return os.fdopen(os.open(name, _FILE_FLAGS, dir_fd=self._side), encoding="utf-8")
+        return os.fdopen(os.open(name, FILE_FLAGS, dir_fd=self._side), encoding="utf-8")
 
     def _enter(self, state: str) -> None:
         """Record a state so that it survives a crash."""
@@ -114,7 +116,7 @@ class Switch:
     def _last_first(self) -> Iterator[Dict[str, Any]]:
         """Yield the operations of the journal, the last one first."""
         starts: List[int] = []
-        with os.fdopen(os.open("journal", _FILE_FLAGS, dir_fd=self._side), "rb") as file:
+        with os.fdopen(os.open("journal", FILE_FLAGS, dir_fd=self._side), "rb") as file:
             at = 0
             for line in file:
                 starts.append(at)
@@ -143,6 +145,7 @@ class Switch:
         if nothing was exchanged, so that the side folder may go.
         """
         state = self.state
+        self._lock_again()
         if state == SWITCHING:
             self._forward()
         elif state == UNDOING:
@@ -155,7 +158,7 @@ class Switch:
         except OSError as error:
             if error.errno in (errno.EIO, errno.EROFS, errno.ENOSPC, errno.EDQUOT):
                 raise
-            if len(self.problems) < _MOST_NAMED:
+            if len(self.problems) < MOST_NAMED:
                 self.problems.append((row["path"], error.strerror or str(error)))
 
     def _step(self) -> None:
@@ -180,6 +183,8 @@ class Switch:
         elif row["op"] == REMOVE:
             if self._live.holds(path) and not self._trees["old"].holds(path):
                 self._set_aside(path)
+        elif row["op"] == FLAG:
+            self._flag(path, row["flags"])
         else:
             self._dress(path, row["new"])
 
@@ -192,11 +197,21 @@ class Switch:
         kept = os.fsdecode(self.side) + "/late"
         self.problems.append((os.fsdecode(path), "something was put there meanwhile: " + kept))
 
-    def _move(self, source: "_Folders", target: "_Folders", path: bytes) -> None:
+    def _move(self, source: Folders, target: Folders, path: bytes) -> None:
         folder, name = source.parent(path)
         there = target.parent(path, make=target is not self._live)[0]
         self._step()
-        os.rename(name, name, src_dir_fd=folder, dst_dir_fd=there)
+        try:
+            os.rename(name, name, src_dir_fd=folder, dst_dir_fd=there)
+        except PermissionError:
+            above = path.rpartition(b"/")[0]
+            with ExitStack() as opened:
+                found = [
+                    (place, opened.enter_context(tree.opened(place)))
+                    for tree, place in ((source, path), (self._live, above))
+                ]
+                with self._flags.without([(p, d) for p, d in found if d is not None]):
+                    os.rename(name, name, src_dir_fd=folder, dst_dir_fd=there)
 
     def _dress(self, path: bytes, like: Dict[str, Any]) -> None:
         """Set owner, attributes, mode and time of a folder, or of a file with one name."""
@@ -208,13 +223,54 @@ class Switch:
             ):
                 raise OSError(errno.ESTALE, "it was exchanged, and keeps its owner and mode")
             self._step()
-            if os.geteuid() == 0 and (info.st_uid, info.st_gid) != (like["uid"], like["gid"]):
-                os.fchown(descriptor, like["uid"], like["gid"])
-            _set_attributes(descriptor, like["xattrs"])
-            os.fchmod(descriptor, like["mode"])
-            os.utime(descriptor, ns=(like["mtime"], like["mtime"]))
+            try:
+                _put_on(descriptor, info, like)
+            except PermissionError:
+                with self._flags.without([(path, descriptor)]):
+                    _put_on(descriptor, info, like)
         finally:
             os.close(descriptor)
+
+    # Inode flags -----------------------------------------------------------------
+
+    def _flag(self, path: bytes, flags: str) -> None:
+        """Give a file or folder inode flags, in addition to its own."""
+        with self._live.opened(path) as descriptor:
+            if descriptor is None:
+                raise OSError(errno.ESTALE, "it was exchanged, and gets no inode flags")
+            self._step()
+            self._flags.note(path, descriptor)
+            try:
+                set_flags(descriptor, flags)
+            except PermissionError:
+                # An immutable file gets no other flags.
+                with self._flags.without([(path, descriptor)]):
+                    set_flags(descriptor, flags)
+
+    def _lock_again(self) -> None:
+        """Set the flags that were taken away for an operation which was interrupted then."""
+        for row in self._flags.rows():
+            if row["taken"]:
+                for tree in (self._live, *self._trees.values()):
+                    self._flag_if_same(tree, row, set_flags)
+
+    def _unflag(self) -> None:
+        """Take the flags away that were set, now that all else is as before."""
+        seen = set()
+        for row in self._flags.rows():
+            if not row["taken"] and row["path"] not in seen:
+                seen.add(row["path"])
+                self._flag_if_same(self._live, row, replace_flags)
+
+    def _flag_if_same(
+        self, tree: Folders, row: Dict[str, Any], give: Callable[[int, str], None]
+    ) -> None:
+        def work(row: Dict[str, Any]) -> None:
+            with tree.opened(os.fsencode(row["path"])) as descriptor:
+                if descriptor is not None and is_of(row, descriptor):
+                    give(descriptor, row["flags"])
+
+        self._try(work, row)
 
     # Undoing ---------------------------------------------------------------------
 
@@ -223,7 +279,7 @@ class Switch:
         moment = int(self._read_state().get(SWITCHED, 0))
         found: List[str] = []
         for row in self.operations():
-            if len(found) >= _MOST_NAMED:
+            if len(found) >= MOST_NAMED:
                 break
             path = os.fsencode(row["path"])
             if row["op"] == PLACE:
@@ -231,7 +287,7 @@ class Switch:
                     found += self._live.newer(path, moment)
             elif row["op"] == REMOVE and self._trees["old"].holds(path) and self._live.holds(path):
                 found.append(row["path"])
-        return found[:_MOST_NAMED]
+        return found[:MOST_NAMED]
 
     def undo(self) -> None:
         """Put back what was set aside; its replacements are kept in the side folder."""
@@ -240,12 +296,13 @@ class Switch:
 
     def _backward(self) -> None:
         for row in self._last_first():
-            if row["op"] != DRESS:
+            if row["op"] in (PLACE, REMOVE):
                 self._try(self._take_back, row)
         # As they were written: the deepest first, since each rename changes a folder's time.
         for row in self.operations():
             if row["op"] == DRESS:
                 self._try(self._undress, row)
+        self._unflag()
         os.sync()
         self._enter(UNDONE)
 
@@ -273,94 +330,12 @@ class Switch:
         remove_side_folder(self.side)
 
 
-class _Folders:
-    """The folders below a root, opened name by name and never through a link."""
-
-    def __init__(self, root: int) -> None:
-        self._root = root
-        self._path = b""
-        self._last = -1
-
-    def close(self) -> None:
-        self._forget()
-        if self._root >= 0:
-            os.close(self._root)
-            self._root = -1
-
-    def _forget(self) -> None:
-        if self._last >= 0:
-            os.close(self._last)
-        self._path, self._last = b"", -1
-
-    def parent(self, path: bytes, make: bool = False) -> Tuple[int, bytes]:
-        """Return the open folder that a path is in, and its name there. Raises ``OSError``."""
-        folder, _, name = path.rpartition(b"/")
-        if name in (b"", b".", b".."):
-            raise OSError(errno.ELOOP, "the path leads outside")
-        if not folder:
-            return self._root, name
-        if folder != self._path or self._last < 0:
-            self._forget()
-            self._last = self._reached(folder, make)
-            self._path = folder
-        return self._last, name
-
-    def _reached(self, folder: bytes, make: bool) -> int:
-        here = os.dup(self._root)
-        for part in folder.split(b"/"):
-            try:
-                if part in (b"", b".", b".."):
-                    raise OSError(errno.ELOOP, "the path leads outside")
-                further = (
-                    child_folder(here, part, 0o700)
-                    if make
-                    else os.open(part, FOLDER_FLAGS, dir_fd=here)
-                )
-            finally:
-                os.close(here)
-            here = further
-        return here
-
-    def stat(self, path: bytes) -> Optional[os.stat_result]:
-        """Return the state of a path; None if nothing has it."""
-        try:
-            folder, name = self.parent(path)
-            return os.stat(name, dir_fd=folder, follow_symlinks=False)
-        except OSError as error:
-            if error.errno in _GONE:
-                # A folder that was removed may be kept open.
-                self._forget()
-                return None
-            raise
-
-    def holds(self, path: bytes) -> bool:
-        """Return whether something has a path."""
-        return self.stat(path) is not None
-
-    def open(self, path: bytes) -> int:
-        """Open a file or folder for reading; the empty path is the root."""
-        if not path:
-            return os.open(b".", FOLDER_FLAGS, dir_fd=self._root)
-        folder, name = self.parent(path)
-        return os.open(name, _FILE_FLAGS, dir_fd=folder)
-
-    def newer(self, path: bytes, moment: int) -> List[str]:
-        """Return the paths at or below a path that changed after a time, in ns since 1970."""
-        found: List[str] = []
-        pending = [path]
-        while pending and len(found) < _MOST_NAMED:
-            here = pending.pop()
-            info = self.stat(here)
-            if info is None or info.st_ctime_ns > moment:
-                found.append(os.fsdecode(here))
-            if info is not None and stat.S_ISDIR(info.st_mode):
-                folder = self.open(here)
-                try:
-                    names = sorted((os.fsencode(name) for name in os.listdir(folder)), reverse=True)
-                finally:
-                    os.close(folder)
-                pending += [here + b"/" + name for name in names]
-        return found
+def _put_on(descriptor: int, info: os.stat_result, like: Dict[str, Any]) -> None:
+    if os.geteuid() == 0 and (info.st_uid, info.st_gid) != (like["uid"], like["gid"]):
+        os.fchown(descriptor, like["uid"], like["gid"])
+    _set_attributes(descriptor, like["xattrs"])
+    os.fchmod(descriptor, like["mode"])
+    os.utime(descriptor, ns=(like["mtime"], like["mtime"]))
 
 
 def _set_attributes(descriptor: int, wanted: Dict[str, str]) -> None:

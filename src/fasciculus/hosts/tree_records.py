@@ -16,7 +16,7 @@ from collections.abc import Iterator
 from functools import lru_cache
 
 from ..core.bundle.inode_flags import read_flags
-from ..core.bundle.root_path import FOLDER_FLAGS, open_root
+from ..core.bundle.root_path import FILE_FLAGS, FOLDER_FLAGS, open_root
 
 _KINDS = {
     stat.S_IFREG: b"f",
@@ -51,7 +51,18 @@ def _time(ns: int) -> bytes:
     return b"%d.%09d" % (seconds, rest)
 
 
-def _attributes(folder: int, name: bytes, info: os.stat_result) -> bytes:
+def _flags(folder: int, name: bytes, how: int) -> str:
+    try:
+        opened = os.open(name, how, dir_fd=folder)
+    except OSError:
+        return ""
+    try:
+        return read_flags(opened)
+    finally:
+        os.close(opened)
+
+
+def _attributes(folder: int, name: bytes, info: os.stat_result, flags: str) -> bytes:
     """Return the attributes, flags and device numbers of a name as JSON, empty for none."""
     place = b"/proc/self/fd/%d/%s" % (folder, name)
     found = {}
@@ -61,23 +72,20 @@ def _attributes(folder: int, name: bytes, info: os.stat_result) -> bytes:
             found[key] = base64.b64encode(value).decode()
     except OSError:
         found = {}
-    flags = ""
     if stat.S_ISDIR(info.st_mode):
-        try:
-            opened = os.open(name, FOLDER_FLAGS, dir_fd=folder)
-        except OSError:
-            opened = -1
-        if opened >= 0:
-            flags = read_flags(opened)
-            os.close(opened)
+        flags = _flags(folder, name, FOLDER_FLAGS)
     device = [os.major(info.st_rdev), os.minor(info.st_rdev)] if info.st_rdev else []
     if not (found or flags or device):
         return b""
     return json.dumps({"xattrs": found, "flags": flags, "rdev": device}).encode()
 
 
-def record(folder: int, name: bytes, path: bytes, info: os.stat_result) -> bytes:
-    """Return the record of a name in an open folder."""
+def record(
+    folder: int, name: bytes, path: bytes, info: os.stat_result, flags: str = ""
+) -> bytes:
+    """Return the record of a name in an open folder. Of files, ``flags`` are given, since reading
+    them takes opening the file.
+    """
     kind = _KINDS.get(stat.S_IFMT(info.st_mode), b"s")
     target = os.readlink(name, dir_fd=folder) if kind == b"l" else b""
     fields = (
@@ -94,7 +102,7 @@ def record(folder: int, name: bytes, path: bytes, info: os.stat_result) -> bytes
         b"%d" % info.st_dev,
         b"%d" % info.st_nlink,
         target,
-        _attributes(folder, name, info),
+        _attributes(folder, name, info, flags),
         path,
     )
     return b"\0".join(fields) + b"\0"
@@ -194,7 +202,8 @@ def describe(root: bytes, home: bytes, path: bytes) -> bytes | None:
             here = further
         name = parts[-1] if parts else b"."
         info = os.stat(name, dir_fd=here, follow_symlinks=False)
-        return record(here, name, path, info)
+        flags = _flags(here, name, FILE_FLAGS) if stat.S_ISREG(info.st_mode) else ""
+        return record(here, name, path, info, flags)
     except (FileNotFoundError, NotADirectoryError):
         return None
     finally:

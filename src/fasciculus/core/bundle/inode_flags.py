@@ -25,8 +25,31 @@ def read_flags(descriptor: int) -> str:
 
 
 def set_flags(descriptor: int, names: str) -> None:
-    """Add flags to an open file; raises ``OSError`` if the kernel refuses."""
+    """Add flags to an open file. Raises ``OSError`` if the kernel refuses."""
+    _write(descriptor, _value(descriptor) | _bits(names))
+
+
+def replace_flags(descriptor: int, names: str) -> None:
+    """Give an open file these flags instead of its own. Raises ``OSError`` if the kernel
+    refuses; flags without a name here stay.
+    """
+    before = _value(descriptor)
+    after = before & ~sum(NAMES.values()) | _bits(names)
+    if after != before:
+        if before & NAMES["schg"]:
+            # Of an immutable file nothing else may change.
+            _write(descriptor, before & ~NAMES["schg"])
+        _write(descriptor, after)
+
+
+def _value(descriptor: int) -> int:
     (value,) = _LONG.unpack(fcntl.ioctl(descriptor, _GET, bytes(_LONG.size)))
-    for name in names.split(","):
-        value |= NAMES[name]
+    return int(value)
+
+
+def _write(descriptor: int, value: int) -> None:
     fcntl.ioctl(descriptor, _SET, _LONG.pack(value))
+
+
+def _bits(names: str) -> int:
+    return sum(NAMES[name] for name in names.split(",") if name)

@@ -25,6 +25,8 @@ from .live_tree import LiveTree
 from .wanted import WantedEntries
 
 _PLAN = msgspec.json.Encoder()
+#: What differs of an entry of which only the inode flags do.
+_FLAGS = "inode flags"
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,8 +128,19 @@ class InPlacePlanner:
             self._differs(wanted, live, why)
         elif why := self._likeness.attributes_differ(wanted, live):
             self._attributes(wanted, live, why)
+        elif self._lacks_flags(wanted):
+            self._line(Action.ATTRIBUTES, wanted, wanted.size, live.size, _FLAGS)
+            self._flag(wanted)
         else:
             self.summary.unchanged += 1
+
+    def _lacks_flags(self, wanted: Entry) -> bool:
+        """Return whether an entry has inode flags that the live one has not."""
+        if not wanted.flags:
+            return False
+        live = self._live.describe(wanted.path)
+        has = set(live.flags.split(",")) if live is not None else set()
+        return not set(wanted.flags.split(",")) <= has
 
     def _difference(self, wanted: Entry, live: Entry) -> str:
         if why := self._likeness.contents_differ(wanted, live):
@@ -215,6 +228,8 @@ class InPlacePlanner:
             return
         self._line(Action.ATTRIBUTES, wanted, wanted.size, live.size, why)
         self._dress(wanted.path, live, wanted)
+        if self._lacks_flags(wanted):
+            self._flag(wanted)
 
     def _remove(self, live: Entry, why: str) -> None:
         self._line(Action.REMOVE, live, 0, live.size, why)
@@ -232,6 +247,9 @@ class InPlacePlanner:
     def _close(self, folder: _OpenFolder) -> None:
         wanted, live = folder.wanted, folder.live
         why = self._likeness.attributes_differ(wanted, live) if wanted is not None else ""
+        lacks_flags = wanted is not None and self._lacks_flags(wanted)
+        if lacks_flags and why in ("", TIME):
+            why = _FLAGS
         if wanted is not None and why:
             if why == TIME:
                 # It changes with everything that is put into a folder.
@@ -239,6 +257,8 @@ class InPlacePlanner:
             else:
                 self._line(Action.ATTRIBUTES, wanted, 0, 0, why)
             self._dress(folder.path, live, wanted)
+            if lacks_flags:
+                self._flag(wanted)
         elif folder.changes:
             self._dress(folder.path, live, None)
         elif wanted is not None:
@@ -265,6 +285,8 @@ class InPlacePlanner:
 
     def _stage(self, entry: Entry) -> None:
         self._staged.write(to_line(entry))
+        if entry.flags:
+            self._flag(entry)
 
     def _operation(self, row: dict[str, Any]) -> None:
         self._journal.write(_json(row))
@@ -279,6 +301,11 @@ class InPlacePlanner:
                 if key.startswith(PRIVILEGED):
                     new["xattrs"].setdefault(key, value)
         row = {"op": switch.DRESS, "path": os.fsdecode(path), "old": old, "new": new}
+        self._dressed.write(_json(row))
+
+    def _flag(self, entry: Entry) -> None:
+        """Set inode flags at the end, since nothing can be changed after them."""
+        row = {"op": switch.FLAG, "path": os.fsdecode(entry.path), "flags": entry.flags}
         self._dressed.write(_json(row))
 
     def _line(self, action: Action, entry: Entry, size: int, before: int, why: str) -> None:

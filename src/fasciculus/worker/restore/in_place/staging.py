@@ -40,6 +40,9 @@ class StagingWriter(EntryWriter):
             return entry.link
         return self._stand_ins.get((entry.kind, entry.link))
 
+    def _flag(self, entry: Entry) -> None:
+        """Do nothing: a file with flags could not be moved; the switch sets them last."""
+
     def _linked(self, path: bytes, entry: Entry) -> bool:
         """Link to the live file of which it is another name; return whether that was possible."""
         assert entry.link is not None
