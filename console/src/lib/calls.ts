@@ -355,7 +355,7 @@ export const drillsList = (query?: Query<'drills_list'>) =>
 
 /** Restore a bundle into a scratch place, compare it, and remove it again. */
 export const drillsStart = (
-  body: Optional<Schemas['DrillStart'], 'subject' | 'bundle' | 'store'>,
+  body: Optional<Schemas['DrillStart'], 'subject' | 'bundle' | 'store' | 'page' | 'site'>,
 ) => call<Schemas['Started']>('POST', '/drills', body);
 
 /** The timetable of drills. */
@@ -363,7 +363,7 @@ export const drillsSettingsShow = () => call<Schemas['DrillSettings']>('GET', '/
 
 /** Set the timetable of drills. */
 export const drillsSettingsChange = (
-  body: Optional<Schemas['DrillSettings'], 'timetable' | 'zone' | 'subjects'>,
+  body: Optional<Schemas['DrillSettings'], 'timetable' | 'zone' | 'subjects' | 'page'>,
 ) => call<Schemas['DrillSettings']>('PUT', '/settings/drills', body);
 
 /** Recoveries of lost hosts, newest first. */

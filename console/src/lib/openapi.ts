@@ -3456,6 +3456,28 @@ export interface components {
        * @default 0
        */
       rows: number;
+      /**
+       * Page
+       * @default 0
+       */
+      page: number;
+    };
+    /**
+     * DrillPage
+     * @description A copy that a drill makes next to a site, to request its page: the address of the copy, and
+     *     where the web server is, by default port 80 of the host. ``{account}`` stands for the account.
+     */
+    DrillPage: {
+      /**
+       * Address
+       * @default
+       */
+      address: string;
+      /**
+       * Web Address
+       * @default
+       */
+      web_address: string;
     };
     /**
      * DrillSettings
@@ -3479,12 +3501,17 @@ export interface components {
        * @default []
        */
       subjects: string[];
+      /**
+       * @description of accounts with one site on hosts here or over SSH
+       * @default null
+       */
+      page: components['schemas']['DrillPage'] | null;
     };
     /**
      * DrillStart
      * @description A drill of an account or site: of its newest bundle with the most kinds of contents, or of
      *     ``bundle``; ``store`` is the copy to read, the first one when left out. Without a subject, the
-     *     one with the oldest last drill.
+     *     one with the oldest last drill. With ``page``, a copy of ``site`` answers a request too.
      */
     DrillStart: {
       /**
@@ -3502,6 +3529,13 @@ export interface components {
        * @default
        */
       store: string;
+      /** @default null */
+      page: components['schemas']['DrillPage'] | null;
+      /**
+       * Site
+       * @default
+       */
+      site: string;
     };
     /**
      * EntrySearch

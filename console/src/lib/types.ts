@@ -45,6 +45,7 @@ export type Proposed = Schemas['Proposed'];
 export type Report = Schemas['Report'];
 export type ReportDetail = Schemas['ReportDetail'];
 export type ReportPreview = Schemas['ReportPreview'];
+export type DrillPage = Schemas['DrillPage'];
 export type DrillSettings = Schemas['DrillSettings'];
 export type RelocationProposal = Schemas['RelocationProposal'];
 export type Restore = Schemas['Restore'];

@@ -320,15 +320,28 @@ class InPlaceOrder(OrderData, kw_only=True):
     with_files: bool = True
 
 
+class DrillPage(OrderData, kw_only=True):
+    """A copy next to a site, to request its page: the copy's address, where its web server is, the
+    paths in the bundle, and new names of databases.
+    """
+
+    address: str
+    web_address: str
+    paths: list[str] = []
+    databases: dict[str, str] = {}
+
+
 class DrillOptions(OrderData, kw_only=True):
     """The options of a drill.
 
     ``prefix`` begins the names of its scratch databases; ``databases`` are the account's own, which
     are loaded. With ``only_clear`` nothing is restored: what a killed drill left is removed.
+    ``page`` belongs to the relocation of the order.
     """
 
     prefix: str
     databases: list[str] = []
+    page: DrillPage | None = None
     only_clear: bool = False
 
 

@@ -20,14 +20,14 @@ import json
 import os
 import stat
 import time
-from contextlib import ExitStack, contextmanager, suppress
+from contextlib import ExitStack, suppress
 from typing import Any, Callable, Dict, Iterator, List, Tuple
 
 from ..core.bundle.inode_flags import replace_flags, set_flags
 from ..core.bundle.root_path import FILE_FLAGS, child_folder, open_root
 from .flag_log import FlagLog, is_of
-from .switch_folders import MOST_NAMED, Folders
 from .side_folder import remove_side_folder
+from .switch_folders import MOST_NAMED, Folders
 
 STAGING, SWITCHING, SWITCHED, UNDOING, UNDONE = (
     "staging",

@@ -80,9 +80,7 @@ def _attributes(folder: int, name: bytes, info: os.stat_result, flags: str) -> b
     return json.dumps({"xattrs": found, "flags": flags, "rdev": device}).encode()
 
 
-def record(
-    folder: int, name: bytes, path: bytes, info: os.stat_result, flags: str = ""
-) -> bytes:
+def record(folder: int, name: bytes, path: bytes, info: os.stat_result, flags: str = "") -> bytes:
     """Return the record of a name in an open folder. Of files, ``flags`` are given, since reading
     them takes opening the file.
     """

@@ -38,8 +38,8 @@ _NAMES = {
     "ReportPreview Template TemplateText WebhookMessage WebhookStore WebhookTask",
     "bundles.relocations": "Relocation RelocationAsk RelocationProposal",
     "bundles.recoveries": "Recovery RecoveryStart RecoverySubject",
-    "bundles.restores": "DrillFigures DrillSettings DrillStart InPlace Restore RestorePlan "
-    "RestorePlanLine RestoreStart RestoreUndo",
+    "bundles.restores": "DrillFigures DrillPage DrillSettings DrillStart InPlace Restore "
+    "RestorePlan RestorePlanLine RestoreStart RestoreUndo",
     "runs": "Attention LogLine Night Overview Run RunDetail Started StoreFill SubjectNights Task "
     "TaskCopy Upcoming",
     "search": "SearchHit",

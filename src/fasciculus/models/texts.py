@@ -88,6 +88,13 @@ def host_name(value: str) -> str:
     return text
 
 
+def host_name_pattern(value: str) -> str:
+    """Return the name of a site in which ``{account}`` stands for the account's name."""
+    mark = "{account}"
+    host_name(value.replace(mark, "x"))
+    return value.strip().rstrip(".")
+
+
 def stored_path(value: str) -> str:
     """Return the path of a bundle's file on a store; ``ValueError`` when it is none."""
     from ..core.bundle.layout import is_bundle_file

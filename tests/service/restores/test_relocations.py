@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import io
 import os
+import socket
 import sqlite3
 import subprocess
+import threading
 from collections.abc import Iterator
 from contextlib import closing
 from pathlib import Path
@@ -17,7 +20,14 @@ from ports import free_port
 from running import folder_stores, run, until
 from trees import picture
 
-from fasciculus.models import AccountInput, Database, HostInput, JobInput, Site
+from fasciculus.hosts.local import LocalHost
+from fasciculus.models import AccountInput, Database, DrillPage, HostInput, JobInput, Site
+from fasciculus.records.runs import restores
+from fasciculus.service.drills import drill_copy, next_drill, timed_copy
+from fasciculus.service.tasks.orders.restore import clear_order, restore_order
+from fasciculus.worker.emitter import Emitter
+from fasciculus.worker.restore import drill, drill_page
+from fasciculus.worker.restore.task import RestoreTask
 
 pytestmark = pytest.mark.xdist_group("mariadb")
 
@@ -148,6 +158,12 @@ def page(folder: Path) -> str:
             server.terminate()
 
 
+def is_open(place: str) -> bool:
+    host, _, port = place.rpartition(":")
+    with closing(socket.socket()) as found:
+        return found.connect_ex((host, int(port))) == 0
+
+
 def _text(address: str) -> str:
     try:
         return httpx.get(address, timeout=10, trust_env=False).text
@@ -194,6 +210,98 @@ def test_a_copy_beside_the_original_works_by_itself_and_is_removed_again(
     assert left == {"millpond_shop"}
     assert "millpond_shop_try" not in users(mariadb)
     assert not list((homes / "millpond").glob(".*"))
+
+
+ROUTER = """<?php
+$folder = $_SERVER['HTTP_HOST'] === 'try.millpond.example' ? '%s/millpond/sites/www-try' : '';
+if (!is_file("$folder/index.php")) { http_response_code(404); exit; }
+require "$folder/index.php";
+"""
+
+
+@pytest.fixture
+def web(homes: Path) -> Iterator[str]:
+    """A web server with PHP that knows the copy's address only; where it is."""
+    (homes / "router.php").write_text(ROUTER % homes)
+    place = f"127.0.0.1:{free_port()}"
+    with (
+        open(os.devnull, "w") as void,
+        subprocess.Popen(
+            ["php", "-S", place, str(homes / "router.php")], stdout=void, stderr=void
+        ) as server,
+    ):
+        until(lambda: is_open(place))
+        yield place
+        server.terminate()
+
+
+def test_a_drill_requests_the_page_of_a_copy_and_removes_it(
+    running: Any, mariadb: Any, homes: Path, web: str
+) -> None:
+    before = picture(homes / "millpond")
+    words = ("drills", "start", "millpond", "--page", "try.millpond.example", "--web-address", web)
+    done = running.cli(*words)
+    assert done.returncode == 0 and "page answered 200" in done.stdout, done
+    assert picture(homes / "millpond") == before
+    left = {name for name in databases(mariadb) if name.startswith(("millpond", "fasciculus"))}
+    assert left == {"millpond_shop"} and "millpond_shop_try" not in users(mariadb)
+    assert not list(homes.glob(".fasciculus*/*"))
+    # A page that does not work fails the drill, and leaves nothing either.
+    (homes / "router.php").write_text(
+        f"<?php http_response_code(is_dir('{homes}/millpond/sites/www-try') ? 500 : 404);"
+    )
+    failed = running.cli(*words)
+    assert failed.returncode == 1 and "page of try.millpond.example" in failed.stderr, failed
+    assert picture(homes / "millpond") == before
+    # Something answers although there is no copy: it would prove nothing.
+    (homes / "router.php").write_text("<?php echo 'welcome';")
+    refused = running.cli(*words)
+    assert refused.returncode == 1 and "page of try.millpond.example" in refused.stderr
+    assert picture(homes / "millpond") == before
+
+
+def test_the_timetable_of_drills_requests_pages_too(
+    running: Any, mariadb: Any, homes: Path, web: str
+) -> None:
+    words = ("drills", "settings", "--page", "{account}.drills.example", "--web-address", web)
+    said = running.cli(*words)
+    assert said.returncode == 0 and "{account}.drills.example" in said.stdout, said
+    bad = running.cli("drills", "settings", "--page", "not a name")
+    assert bad.returncode == 2 and "--page" in bad.stderr, bad
+    db = running.parts.records.reader
+    bundle = next_drill(db, ["millpond"])
+    copy = timed_copy(db, bundle)
+    assert copy.relocation.address == "millpond.drills.example"
+    running.cli("drills", "settings", "--page", "none")
+    assert timed_copy(db, bundle) is None
+
+
+def test_a_killed_drill_leaves_no_copy(
+    running: Any, mariadb: Any, homes: Path, web: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before, db = picture(homes / "millpond"), running.parts.records.reader
+    bundle = next_drill(db, ["millpond"])
+    copy = drill_copy(db, bundle, DrillPage(address="try.millpond.example", web_address=web))
+    with running.parts.records.write() as writer:
+        number = restores.add_drill(writer, bundle, "attic", "tests", copy, web)
+    sources = running.parts.tasks._restores._sources()  # as the runner does
+    orders = [make(sources, restores.restore(db, number)) for make in (restore_order, clear_order)]
+    with monkeypatch.context() as patch:
+        # It is killed before it removes anything but the scratch databases that it has compared.
+        patch.setattr(drill_page, "remove_copy", lambda *what: None)
+        clears = iter([drill.clear_drill])
+        patch.setattr(drill, "clear_drill", lambda *w: next(clears, lambda *w: None)(*w))
+        assert drill_in_process(orders[0]) == "done"
+    assert (homes / "millpond/sites/www-try/index.php").exists()
+    assert "millpond_shop_try" in databases(mariadb)
+    assert drill_in_process(orders[1]) == "done"
+    assert picture(homes / "millpond") == before
+    assert "millpond_shop_try" not in databases(mariadb) | users(mariadb)
+
+
+def drill_in_process(order: Any) -> str:
+    emitter = Emitter(io.BytesIO())
+    return RestoreTask(order, LocalHost(), emitter, threading.Event()).run().outcome
 
 
 def test_a_copy_takes_nothing_that_exists(running: Any, mariadb: Any, homes: Path) -> None:

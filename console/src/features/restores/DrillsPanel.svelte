@@ -10,7 +10,7 @@
     drillsStart,
   } from '../../lib/calls';
   import { live } from '../../lib/live.svelte';
-  import type { DrillSettings, Restore } from '../../lib/types';
+  import type { DrillPage, DrillSettings, Restore } from '../../lib/types';
   import { took } from '../../lib/words';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
   import OutcomeLabel from '../../ui/OutcomeLabel.svelte';
@@ -19,9 +19,16 @@
   import ZoneField from '../../ui/fields/ZoneField.svelte';
   import { drillWords } from './restore';
   let rows = $state<Restore[]>([]);
-  let settings = $state<DrillSettings>({ timetable: 'by hand', zone: 'UTC', subjects: [] });
+  let settings = $state<DrillSettings>({
+    timetable: 'by hand',
+    zone: 'UTC',
+    subjects: [],
+    page: null,
+  });
   let subject = $state('');
   let names = $state('');
+  let page = $state('');
+  let settingsPage = $state<DrillPage>({ address: '', web_address: '' });
   const action = useAction();
   const load = () => action.run(async () => void (rows = (await drillsList({ limit: 8 })).items));
   $effect(() => {
@@ -29,20 +36,23 @@
     action.run(async () => {
       settings = await drillsSettingsShow();
       names = (settings.subjects ?? []).join(', ');
+      settingsPage = settings.page ?? settingsPage;
     });
   });
   $effect(() => live.refresh(['restore'], load));
   async function start(event: Event) {
     event.preventDefault();
     await action.run(async () => {
-      push(`/restores/${(await drillsStart({ subject })).id}`);
+      const asked = page ? { address: page, web_address: settingsPage.web_address } : null;
+      push(`/restores/${(await drillsStart({ subject, page: asked })).id}`);
     });
   }
   async function save(event: Event) {
     event.preventDefault();
     const subjects = names.split(/[\s,]+/).filter(Boolean);
     await action.run(async () => {
-      settings = await drillsSettingsChange({ ...$state.snapshot(settings), subjects });
+      const page = settingsPage.address ? $state.snapshot(settingsPage) : null;
+      settings = await drillsSettingsChange({ ...$state.snapshot(settings), subjects, page });
     });
   }
 </script>
@@ -51,7 +61,8 @@
   <h2 id="drills" class="mb-1">Drills</h2>
   <p class="mb-3 text-sm text-faint">
     A bundle is restored into a scratch place, every file is compared, databases are loaded and
-    counted, and everything is removed again.
+    counted, and everything is removed again. If you name an address, a copy of the site next to the
+    original answers a request there before it is removed.
   </p>
   {#if rows.length}
     <table class="ledger mb-4">
@@ -87,6 +98,15 @@
         ><Input id="drill-subject" bind:value={subject} /></FormField
       >
     </div>
+    <div class="w-72">
+      <FormField
+        label="Address of a copy"
+        id="drill-page"
+        hint="Such as try.millpond.example. Empty: no page is requested."
+        wrong={action.problem?.at('page.address') || action.problem?.at('page')}
+        ><Input id="drill-page" bind:value={page} /></FormField
+      >
+    </div>
     <Button type="submit" class="mt-7" disabled={action.busy}>Start a drill</Button>
   </form>
   <form onsubmit={save} class="border-t border-rule pt-3">
@@ -105,6 +125,20 @@
         hint="Separated by commas. Empty: all."
         wrong={action.problem?.at('subjects')}
         ><Input id="drill-names" bind:value={names} /></FormField
+      >
+      <FormField
+        label="Addresses of copies"
+        id="drill-pages"
+        hint={'Such as {account}.drills.example. Empty: no page is requested.'}
+        wrong={action.problem?.at('page.address')}
+        ><Input id="drill-pages" bind:value={settingsPage.address} /></FormField
+      >
+      <FormField
+        label="Web server of copies"
+        id="drill-web"
+        hint="Address and port. Empty: port 80 of the host."
+        wrong={action.problem?.at('page.web_address')}
+        ><Input id="drill-web" bind:value={settingsPage.web_address} /></FormField
       >
     </div>
     <Button type="submit" size="sm" color="alternative" disabled={action.busy}>Save</Button>

@@ -39,9 +39,10 @@ export function planWords(plan: NonNullable<Restore['plan']>): string {
 /** What a drill has compared, in one sentence. */
 export function drillWords(drill: NonNullable<Restore['drill']>): string {
   const files = `${count(drill.files ?? 0, 'file')} compared, ${size(drill.bytes ?? 0)}`;
-  if (!drill.databases) return `${files}.`;
   const tables = `${count(drill.tables ?? 0, 'table')}, ${count(drill.rows ?? 0, 'row')}`;
-  return `${files}; ${count(drill.databases, 'database')} loaded, ${tables}.`;
+  const databases = `; ${count(drill.databases ?? 0, 'database')} loaded, ${tables}`;
+  const page = drill.page ? `; page answered ${drill.page}` : '';
+  return `${files}${drill.databases ? databases : ''}${page}.`;
 }
 
 /** What a restore to another place is started with: texts without a replacement are left out. */

@@ -30,13 +30,26 @@ def start(
     ] = "",
     bundle: Annotated[int | None, typer.Option(help="A bundle's number.")] = None,
     store: Annotated[str, typer.Option(help="The store to read from.")] = "",
+    page: Annotated[
+        str,
+        typer.Option(
+            metavar="ADDRESS",
+            help="Also make a copy next to the site, request its page at this address, and remove "
+            "the copy.",
+        ),
+    ] = "",
+    site: Annotated[str, typer.Option(help="The site to copy, if there are several.")] = "",
+    web_address: Annotated[
+        str,
+        typer.Option(metavar="ADDRESS:PORT", help="The web server; by default port 80 there."),
+    ] = "",
     as_json: AsJson = False,
 ) -> None:
     """Restore a bundle into a scratch place, compare every file, load its databases, remove all."""
-    with service() as client:
-        started = client.drills_start(
-            models.DrillStart(subject=subject, bundle=bundle, store=store)
-        )
+    with service({"page.address": "--page", "page.web_address": "--web-address"}) as client:
+        asked = {"address": page, "web_address": web_address} if page else None
+        order = {"subject": subject, "bundle": bundle, "store": store, "page": asked, "site": site}
+        started = client.drills_start(models.DrillStart.model_validate(order))
         done = follow_restore(client, started.id)
     end_with(done, f"{done.subject} from bundle {done.bundle_id}: {_result(done)}.", as_json)
 
@@ -50,6 +63,8 @@ def _result(row: models.Restore) -> str:
             f"; {count(found.databases, 'database')} loaded with {count(found.tables, 'table')} "
             f"and {count(found.rows, 'row')}"
         )
+    if found.page:
+        said += f"; page answered {found.page}"
     return f"{said}; {_took(row)}"
 
 
@@ -94,16 +109,36 @@ def settings(
         list[str] | None,
         typer.Option(help="Only this account or site; may be repeated; “all” for all."),
     ] = None,
+    page: Annotated[
+        str | None,
+        typer.Option(
+            metavar="ADDRESS",
+            help="Also request the page of a copy at this address, such as "
+            "“{account}.drills.example”; “none” to stop.",
+        ),
+    ] = None,
+    web_address: Annotated[
+        str | None,
+        typer.Option(metavar="ADDRESS:PORT", help="The web server; by default port 80 there."),
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
     """Show or set the timetable of drills."""
     subjects = [] if subject == ["all"] else subject
     given: dict[str, Any] = {"timetable": when, "zone": zone, "subjects": subjects}
     given = {key: value for key, value in given.items() if value is not None}
-    with service({"timetable": "--when", "subjects": "--subject"}) as client:
+    names = {
+        "timetable": "--when",
+        "subjects": "--subject",
+        "page.address": "--page",
+        "page.web_address": "--web-address",
+    }
+    with service(names) as client:
         found = client.drills_settings_show()
+        if page is not None or web_address is not None:
+            given["page"] = _page(found.page, page, web_address)
         if given:
-            new = models.DrillSettings(**{**found.model_dump(), **given})
+            new = models.DrillSettings.model_validate({**found.model_dump(), **given})
             found = client.drills_settings_change(new)
     if as_json:
         return output.show_json(found)
@@ -112,6 +147,17 @@ def settings(
             ("timetable", found.timetable),
             ("zone", found.zone),
             ("subjects", ", ".join(found.subjects) or "all, the longest not drilled first"),
+            ("page", found.page.address if found.page else "none requested"),
         ]
     )
     return None
+
+
+def _page(
+    now: models.DrillPage | None, address: str | None, web_address: str | None
+) -> dict[str, str] | None:
+    """Return the page to request, with what the options change; None for none."""
+    values = now.model_dump() if now else {"address": "", "web_address": ""}
+    given = {"address": address, "web_address": web_address}
+    values |= {key: value for key, value in given.items() if value is not None}
+    return None if address == "none" or not values["address"] else values

@@ -9,7 +9,8 @@ from ..formatting import format_count, format_size
 
 class DrillFigures(Struct):
     """Counts of a drill: files compared by digest and their bytes, databases that were loaded into
-    a server, with their tables and rows.
+    a server, with their tables and rows. ``page`` is the HTTP status of a copy's page (RFC 9110), 0
+    if none was requested.
     """
 
     files: int = 0
@@ -17,14 +18,15 @@ class DrillFigures(Struct):
     databases: int = 0
     tables: int = 0
     rows: int = 0
+    page: int = 0
 
     @property
     def words(self) -> str:
         """Return them in one line."""
         found = f"{format_count(self.files, 'file')} compared, {format_size(self.bytes)}"
-        if not self.databases:
-            return found
-        return (
-            f"{found}; {format_count(self.databases, 'database')} loaded, "
-            f"{format_count(self.tables, 'table')}, {format_count(self.rows, 'row')}"
-        )
+        if self.databases:
+            found += (
+                f"; {format_count(self.databases, 'database')} loaded, "
+                f"{format_count(self.tables, 'table')}, {format_count(self.rows, 'row')}"
+            )
+        return f"{found}; page answered {self.page}" if self.page else found

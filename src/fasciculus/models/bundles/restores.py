@@ -13,7 +13,7 @@ from ...core.subject import SubjectKind
 from ..jobs.jobs import Command
 from ..jobs.timetable import Timetable, Zone
 from ..model import Model, RenamedFields
-from ..texts import OptionalPath, checked, mail_address, web_place
+from ..texts import OptionalPath, checked, host_name_pattern, mail_address, web_place
 from .relocations import Relocation
 
 
@@ -71,17 +71,30 @@ class DrillFigures(Model):
     databases: int = 0
     tables: int = 0
     rows: int = 0
+    #: The status of the copy's page (RFC 9110), 0 if none was requested.
+    page: int = 0
+
+
+class DrillPage(Model):
+    """A copy that a drill makes next to a site, to request its page: the address of the copy, and
+    where the web server is, by default port 80 of the host. ``{account}`` stands for the account.
+    """
+
+    address: Annotated[str, checked(host_name_pattern)] = ""
+    web_address: Annotated[str, checked(web_place)] = ""
 
 
 class DrillStart(Model):
     """A drill of an account or site: of its newest bundle with the most kinds of contents, or of
     ``bundle``; ``store`` is the copy to read, the first one when left out. Without a subject, the
-    one with the oldest last drill.
+    one with the oldest last drill. With ``page``, a copy of ``site`` answers a request too.
     """
 
     subject: str = ""
     bundle: int | None = None
     store: str = ""
+    page: DrillPage | None = None
+    site: str = ""
 
 
 class DrillSettings(Model):
@@ -92,6 +105,9 @@ class DrillSettings(Model):
     timetable: Timetable = "by hand"
     zone: Zone = "UTC"
     subjects: list[str] = Field(default=[], max_length=1000, description="empty for all")
+    page: DrillPage | None = Field(
+        default=None, description="of accounts with one site on hosts here or over SSH"
+    )
 
 
 class RestoreUndo(Model):

@@ -11,7 +11,16 @@ from .accounts import (
     sites,
 )
 from .coverage_items import hidden, save_hidden, save_unmatched, things, unmatched
-from .hosts import host, host_count, host_secrets, hosts, readable_hosts, remove_host, save_host
+from .hosts import (
+    connection_kind,
+    host,
+    host_count,
+    host_secrets,
+    hosts,
+    readable_hosts,
+    remove_host,
+    save_host,
+)
 from .names import nearest
 from .subjects import (
     SubjectHost,
@@ -31,6 +40,7 @@ __all__ = [
     "account",
     "account_of_site",
     "accounts",
+    "connection_kind",
     "contacts",
     "every_account",
     "hidden",

@@ -50,6 +50,14 @@ def readable_hosts(db: sqlite3.Connection, cipher: SecretCipher) -> list[Host]:
     return readable(rows, lambda row: _host(row, cipher))
 
 
+def connection_kind(db: sqlite3.Connection, name: str) -> str:
+    """Return the kind of connection that a host is reached by, empty if there is no such host."""
+    row = db.execute(
+        "SELECT json_extract(document, '$.connection.kind') AS kind FROM host WHERE name=?", (name,)
+    ).fetchone()
+    return str(row["kind"]) if row else ""
+
+
 def host(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> Host:
     """Return a host, without its secrets. Raises ``MissingError``."""
     row = db.execute(f"SELECT {_HOST} FROM host WHERE name=?", (name,)).fetchone()

@@ -10,7 +10,7 @@ from datetime import datetime
 from ...core.errors import MissingError
 from ...core.restore.restore_kind import RestoreKind, SetAside
 from ...core.scope import EVERYTHING, Scope
-from ...models import Bundle, Page, Restore, RestoreStart
+from ...models import Bundle, InPlace, Page, RelocationProposal, Restore, RestoreStart
 from ..db import now, stamp
 from ..paging import PageRequest, Query, page
 from ..scope import only_subjects, subjects_within
@@ -106,23 +106,34 @@ def add_later_step(
     return int(row.lastrowid or 0)
 
 
-def add_drill(db: sqlite3.Connection, bundle: Bundle, store: str, started_by: str) -> int:
-    """Return a queued drill of a bundle from a store."""
+def add_drill(
+    db: sqlite3.Connection,
+    bundle: Bundle,
+    store: str,
+    started_by: str,
+    copy: RelocationProposal | None = None,
+    web_address: str = "",
+) -> int:
+    """Return a queued drill of a bundle from a store; ``copy`` is made to request its page."""
     row = db.execute(
         "INSERT INTO restore (bundle_id, bundle, subject_kind, subject, store, target, contents, "
         "paths, databases, mail_domains, resume, special_modes, owners, state, started_by, "
-        "created, kind, side) VALUES (?, ?, ?, ?, ?, '', '[]', '[]', '{}', '[]', 0, 0, '{}', "
-        "'queued', ?, ?, ?, ?)",
+        "created, kind, side, relocation, in_place, web_address) VALUES (?, ?, ?, ?, ?, '', '[]', "
+        "'[]', ?, '[]', 0, 0, '{}', 'queued', ?, ?, ?, ?, ?, ?, ?)",
         (
             bundle.id,
             bundle.name,
             bundle.subject_kind,
             bundle.subject,
             store,
+            json.dumps(copy.databases if copy else {}),
             started_by,
             now(),
             RestoreKind.DRILL,
             f"drill-{secrets.token_hex(8)}",
+            copy.relocation.model_dump_json() if copy else None,
+            InPlace().model_dump_json() if copy else None,
+            web_address,
         ),
     )
     return int(row.lastrowid or 0)

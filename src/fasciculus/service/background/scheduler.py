@@ -23,7 +23,7 @@ from ...records.runs import log_lines, recoveries, restores, runs
 from ...records.runs.maintenance import MaintenanceOptions
 from ...records.stores import stores
 from .. import timetables
-from ..drills import drill_settings, next_drill
+from ..drills import drill_settings, next_drill, timed_copy
 from ..tasks.backups import BY_TIMETABLE, AlreadyRunningError, RunStart
 from ..tasks.queue import Paused
 from ..tasks.service import Tasks
@@ -232,8 +232,10 @@ class Scheduler:
             log.info("no drill was started: %s", error.sentence())
             return
         store = next((copy.store for copy in bundle.copies if copy.sound), bundle.copies[0].store)
+        copy, page = timed_copy(db, bundle), drill_settings(db).page
+        web_address = page.web_address if page else ""
         with self._records.write() as writer:
-            number = restores.add_drill(writer, bundle, store, BY_TIMETABLE)
+            number = restores.add_drill(writer, bundle, store, BY_TIMETABLE, copy, web_address)
         self._tasks.start_restore(restores.restore(db, number))
 
     def _tell_pauses(self, moment: datetime) -> None:

@@ -11,7 +11,7 @@ from blake3 import blake3
 
 from ...bundles.files import unsealed
 from ...contracts.events import Progress
-from ...contracts.orders import DrillOptions
+from ...contracts.orders import DrillOptions, DrillPage
 from ...contracts.results import RestoreResult
 from ...core.bundle.entry import FILE, Entry
 from ...core.bundle.manifest import DatabaseRecord
@@ -26,6 +26,7 @@ from ...stores.base import Store
 from ..database_access import database_access
 from ..emitter import Emitter
 from .database_members import members_of
+from .drill_page import CopiedPage
 from .execution import PlanExecution
 from .losses import Losses
 from .plan import RestorePlan
@@ -58,9 +59,13 @@ class Drill:
         try:
             count = self._files(store, spool, folder)
             self._databases(store, spool)
+            if self._options.page is not None:
+                # The copy's databases are prepared under the same names.
+                self._clear()
+                self._page(self._options.page, store, spool)
         finally:
             shutil.rmtree(folder, ignore_errors=True)
-            clear_drill(self._options, self._plan.order.host.servers, self._access, self._emitter)
+            self._clear()
         self._emitter.info(self._figures.words)
         return RestoreResult(
             outcome="failed" if self._losses else "warned" if self._emitter.warnings else "done",
@@ -157,6 +162,22 @@ class Drill:
             self._figures.databases += 1
             self._figures.tables += len(record.tables)
             self._figures.rows += sum(record.tables.values())
+
+    # Page ------------------------------------------------------------------------
+
+    def _page(self, page: DrillPage, store: Store, spool: Path) -> None:
+        """Have a copy next to the original answer a request."""
+        self._progress.stage = "page"
+        copy = CopiedPage(
+            self._plan.order, page, self._host, self._emitter, self._losses, self._progress
+        )
+        try:
+            self._figures.page = copy.status(store, spool)
+        except FasciculusError as error:
+            self._losses.not_written(f"page of {page.address}", error.sentence())
+
+    def _clear(self) -> None:
+        clear_drill(self._options, self._plan.order.host.servers, self._access, self._emitter)
 
     def _access(self, engine: str) -> DatabaseAccess:
         order = self._plan.order

@@ -22,7 +22,7 @@ from ...contracts.events import Progress
 from ...contracts.orders import LostAccountOrder
 from ...core.bundle.entry import FILE, SYMLINK, Entry
 from ...core.bundle.reader import BundleReader
-from ...core.errors import DamagedError, FasciculusError, SettingError
+from ...core.errors import DamagedError, FasciculusError, SettingError, UnreachableError
 from ...core.restore.actions import Action
 from ...core.restore.plan_line import PlanLine, PlanSummary
 from ...core.system_user import SystemUser, system_user
@@ -32,6 +32,7 @@ from ..emitter import Emitter
 from .execution import PlanExecution
 from .losses import Losses
 from .plan import RestorePlan
+from .site_page import page_status
 from .writer import EntryWriter, check_path
 
 _SECONDS = 120.0
@@ -39,7 +40,6 @@ _USER = "@user/"
 #: How a pattern of names ends as an expression.
 _END = r"\Z"
 _NO_LOGIN = "/usr/sbin/nologin"
-_ANSWER_SECONDS = 20.0
 
 
 class LostAccount:
@@ -241,18 +241,17 @@ class LostAccount:
 
     def _ask(self, site: str) -> None:
         """Ask for a site's first page, as a browser would that finds it at the host's address."""
-        import httpx
-
         where = f"http://{self._order.web_address}/"
         try:
-            answer = httpx.get(where, headers={"Host": site}, timeout=_ANSWER_SECONDS)
-        except httpx.HTTPError as error:
-            self._emitter.warn(f"site {site} does not answer at {where}: {error}")
+            status = page_status(self._order.web_address, site)
+        except UnreachableError as error:
+            self._emitter.warn(error.message)
             return
-        if answer.status_code >= 500:
-            self._emitter.warn(f"site {site} answers {answer.status_code} at {where}")
+        said = f"site {site} answers {status} at {where}"
+        if status >= 500:
+            self._emitter.warn(said)
         else:
-            self._emitter.info(f"site {site} answers {answer.status_code} at {where}")
+            self._emitter.info(said)
 
 
 def _absolute(entry: Entry) -> str:

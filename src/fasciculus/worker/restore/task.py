@@ -21,6 +21,7 @@ from ..database_access import database_access
 from ..emitter import Emitter
 from ..store_access import retrying_store, seen
 from .drill import Drill, clear_drill
+from .drill_page import remove_copy
 from .execution import PlanExecution
 from .host_settings import HostSettingsRestore
 from .in_place.task import InPlaceRestore
@@ -51,6 +52,7 @@ class RestoreTask:
         drill = self._order.drill
         if drill is not None and drill.only_clear:
             self._host.connect()
+            remove_copy(self._order, self._host, self._emitter)
             clear_drill(drill, self._order.host.servers, self._access, self._emitter)
             return RestoreResult(outcome="done", entries=0, bytes=0)
         spool = Path(self._order.spool)
@@ -76,6 +78,10 @@ class RestoreTask:
         drill = self._order.drill
         plan = plan_restore(self._order, store, spool, self._emitter)
         self._progress.total = plan.bytes
+        if drill is not None:
+            return Drill(plan, drill, self._host, self._emitter, self._losses, self._progress).run(
+                store, spool
+            )
         lost = self._order.lost_account
         if self._order.in_place is not None and lost and self._order.subject.kind == "host":
             return HostSettingsRestore(
@@ -97,10 +103,6 @@ class RestoreTask:
                 self._progress,
             )
             return in_place.run(store, spool)
-        if drill is not None:
-            return Drill(plan, drill, self._host, self._emitter, self._losses, self._progress).run(
-                store, spool
-            )
         if self._order.target:
             self._prepare_target(plan, spool)
         execution = PlanExecution(

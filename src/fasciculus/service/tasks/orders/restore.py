@@ -11,6 +11,7 @@ from ....config import Config
 from ....contracts.artifacts import Artifact
 from ....contracts.orders import (
     DrillOptions,
+    DrillPage,
     HostOrder,
     InPlaceOrder,
     LostAccountOrder,
@@ -27,7 +28,7 @@ from ....core.file_filters import FileRules
 from ....core.restore.restore_kind import RestoreKind
 from ....core.subject import Subject, SubjectKind
 from ....databases.base import EXCHANGE_PREFIX
-from ....models import JobInput, Restore
+from ....models import Host, JobInput, Restore
 from ....records import inventory
 from ....records.bundles import bundles
 from ....records.jobs import jobs
@@ -192,7 +193,27 @@ def _drill(sources: OrderInputs, restore: Restore, host: str | None) -> DrillOpt
         databases = [database.name for database in own if not database.path]
     side = restores.side(sources.db, restore.id)
     prefix = EXCHANGE_PREFIX + side.replace("-", "_")
-    return DrillOptions(prefix=prefix, databases=databases)
+    return DrillOptions(prefix=prefix, databases=databases, page=_drill_page(sources, restore))
+
+
+def _drill_page(sources: OrderInputs, restore: Restore) -> DrillPage | None:
+    """Return the copy that a drill makes to request its page."""
+    moves = restore.relocation
+    if moves is None:
+        return None
+    host = find_subject(sources, *place_of(restore)).host
+    return DrillPage(
+        address=moves.address,
+        web_address=restore.web_address or _web_address(host),
+        paths=[moves.from_folder] if moves.from_folder else [],
+        databases=restore.databases,
+    )
+
+
+def _web_address(host: Host) -> str:
+    """Return where the web server of a host is."""
+    address = str(getattr(host.connection, "address", "") or "127.0.0.1")
+    return f"{address}:80"
 
 
 def _all_domains(sources: OrderInputs, restore: Restore) -> list[str]:
@@ -213,13 +234,12 @@ def _lost_account(
     host, account = found.host, found.account
     if account is None:
         return LostAccountOrder(user="", system=host.system, refresh=host.system_refresh)
-    address = str(getattr(host.connection, "address", "") or "127.0.0.1")
     return LostAccountOrder(
         user=account.name,
         system=[pattern.replace("{account}", account.name) for pattern in host.account_system],
         refresh=host.system_refresh,
         sites=[site.name for site in account.sites],
-        web_address=restore.web_address or f"{address}:80",
+        web_address=restore.web_address or _web_address(host),
     )
 
 
@@ -245,6 +265,9 @@ def _databases(
     In place all of the account's own come back, unless some are chosen. One that the account does
     not have never does: a bundle says nothing about who owns a database.
     """
+    if restore.kind == RestoreKind.DRILL:
+        # It loads scratch databases, and those of a copy.
+        return {}
     if restore.in_place is None or restore.databases or found is None:
         return restore.databases
     if restore.relocation is not None:

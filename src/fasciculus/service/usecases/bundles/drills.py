@@ -11,7 +11,7 @@ from ....records import inventory
 from ....records.bundles import bundles
 from ....records.paging import page_request
 from ....records.runs import restores
-from ...drills import drill_settings, next_drill, save_drill_settings
+from ...drills import drill_copy, drill_settings, next_drill, save_drill_settings
 from ..caller import Caller
 from .listings import chosen_copy
 
@@ -29,8 +29,12 @@ def drills_start(caller: Caller, body: DrillStart) -> int:
     """Start a drill."""
     bundle = _chosen(caller, body)
     store = chosen_copy(bundle, body.store)
+    copy, web_address = None, ""
+    if body.page is not None and body.page.address:
+        copy = drill_copy(caller.reader, bundle, body.page, body.site, caller.scope)
+        web_address = body.page.web_address
     with caller.write() as db:
-        number = restores.add_drill(db, bundle, store, caller.name)
+        number = restores.add_drill(db, bundle, store, caller.name, copy, web_address)
     caller.note("started a drill", f"{bundle.subject} {bundle.name}")
     caller.service.tasks.start_restore(restores.restore(caller.reader, number))
     return number
