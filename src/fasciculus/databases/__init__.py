@@ -16,7 +16,11 @@ if TYPE_CHECKING:
 ENGINES: Registry[Engine] = Registry(
     "database engine",
     "fasciculus.databases",
-    {"mariadb": f"{__name__}.mariadb.engine:ENGINE", "sqlite": f"{__name__}.sqlite.engine:ENGINE"},
+    {
+        "mariadb": f"{__name__}.mariadb.engine:ENGINE",
+        "postgresql": f"{__name__}.postgresql.engine:ENGINE",
+        "sqlite": f"{__name__}.sqlite.engine:ENGINE",
+    },
 )
 
 

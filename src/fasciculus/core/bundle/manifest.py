@@ -68,7 +68,8 @@ class ExcludedCount(Struct):
 class DatabaseRecord(Struct):
     """One database at the time of the bundle; ``tables`` has row counts.
 
-    ``shortened`` maps shortened member names to the tables' full names.
+    ``shortened`` maps shortened member names to the tables' full names; ``options`` are what a
+    database is created with besides its encoding, such as ``lc_collate``.
     """
 
     engine: Annotated[str, Meta(pattern="^[a-z0-9_]{1,32}$")]
@@ -79,6 +80,7 @@ class DatabaseRecord(Struct):
     origin: _Path = ""
     tables: dict[str, int] = field(default_factory=dict)
     shortened: dict[str, str] = field(default_factory=dict)
+    options: dict[str, _Word] = field(default_factory=dict)
 
 
 class SubjectRecord(Struct):

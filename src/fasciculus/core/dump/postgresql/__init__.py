@@ -1,0 +1,1 @@
+"""PostgreSQL databases as SQL and back."""

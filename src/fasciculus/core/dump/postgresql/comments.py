@@ -1,0 +1,86 @@
+"""Comments and labels on objects."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from .dialect import in_this_database, sql_text
+from .server import Server
+
+#: Kinds of objects whose names in ``COMMENT ON`` differ from those of ``pg_identify_object``.
+_KINDS = {
+    "table column": "COLUMN",
+    "view column": "COLUMN",
+    "materialized view column": "COLUMN",
+    "foreign table column": "COLUMN",
+    "composite type": "TYPE",
+    "composite type column": "COLUMN",
+    "table constraint": "CONSTRAINT",
+    "domain constraint": "CONSTRAINT",
+    "statistics object": "STATISTICS",
+    "foreign-data wrapper": "FOREIGN DATA WRAPPER",
+    "large object": "LARGE OBJECT",
+}
+
+
+def comments(server: Server) -> Iterator[str]:
+    """Yield the comments on everything that no extension brings."""
+    for kind, identity, words in server.rows(
+        "SELECT i.type, i.identity, d.description FROM pg_description d, LATERAL "
+        "pg_catalog.pg_identify_object(d.classoid, d.objoid, d.objsubid) i WHERE "
+        "(d.objoid >= 16384 OR d.classoid = 'pg_namespace'::regclass AND d.description <> "
+        "'standard public schema') AND d.classoid <> 'pg_extension'::regclass AND NOT EXISTS "
+        "(SELECT FROM pg_depend x WHERE x.classid = d.classoid AND x.objid = d.objoid AND "
+        "x.deptype = 'e') AND i.identity IS NOT NULL AND i.identity !~ '^(pg_catalog|pg_toast|"
+        "information_schema)([.]|$)' ORDER BY 1, 2"
+    ):
+        name = str(identity)
+        if kind == "domain constraint":
+            name = " ON DOMAIN ".join(name.rsplit(" on ", 1))
+        called = _KINDS.get(str(kind), str(kind).upper())
+        yield f"COMMENT ON {called} {name} IS {sql_text(str(words))}"
+    for provider, kind, identity, label in server.rows(
+        "SELECT s.provider, s.objtype, s.objname, s.label FROM pg_seclabels s WHERE s.objsubid = 0 "
+        "AND s.objtype IN ('table', 'view', 'schema', 'sequence', 'function') ORDER BY 1, 2, 3"
+    ):
+        yield (
+            f"SECURITY LABEL FOR {sql_text(str(provider))} ON {str(kind).upper()} {identity} IS "
+            f"{sql_text(str(label))}"
+        )
+
+
+def database_settings(server: Server) -> Iterator[str]:
+    """Yield the settings of the database itself, for whatever name it gets."""
+    for (words,) in server.rows(
+        "SELECT unnest(s.setconfig) FROM pg_db_role_setting s JOIN pg_database d ON d.oid = "
+        "s.setdatabase WHERE d.datname = pg_catalog.current_database() AND s.setrole = 0"
+    ):
+        yield in_this_database("ALTER DATABASE ", f" SET {setting(str(words))}")
+    for role, words in server.rows(
+        "SELECT pg_catalog.quote_ident(a.rolname), unnest(s.setconfig) FROM pg_db_role_setting s "
+        "JOIN pg_database d ON d.oid = s.setdatabase JOIN pg_roles a ON a.oid = s.setrole WHERE "
+        "d.datname = pg_catalog.current_database() ORDER BY 1, 2"
+    ):
+        yield in_this_database(f"ALTER ROLE {role} IN DATABASE ", f" SET {setting(str(words))}")
+
+
+#: Settings that are lists of names: each of them is quoted by itself already.
+_LISTS = ("search_path", "temp_tablespaces", "local_preload_libraries", "session_preload_libraries")
+
+
+def setting(words: str) -> str:
+    """Return ``name=value`` as SQL."""
+    name, _, value = words.partition("=")
+    if name.lower() in _LISTS:
+        return f"{name} TO {value}"
+    return f"{name} TO {sql_text(value)}"
+
+
+def database_comment(server: Server) -> Iterator[str]:
+    """Yield the comment on the database, for whatever name it gets."""
+    for (words,) in server.rows(
+        "SELECT pg_catalog.shobj_description(oid, 'pg_database') FROM pg_database WHERE datname = "
+        "pg_catalog.current_database()"
+    ):
+        if words:
+            yield in_this_database("COMMENT ON DATABASE ", f" IS {sql_text(words)}")

@@ -1,0 +1,336 @@
+"""A PostgreSQL database as SQL members, in import order.
+
+All reads of one database happen inside one consistent snapshot. Members:
+
+==========================  =====================================================================
+``00000-extensions.sql``    extensions, by name
+``00000-roles.sql``         the roles that own something or have rights, unless they exist
+``00000-schema.sql``        schemas, types, functions, sequences, tables and views
+``NNNNN-rows-….sql``        rows of one table for ``COPY``, 16 KiB to 1 MiB a member
+``89000-large-objects-….``  large objects
+``90000-constraints.sql``   values of sequences, keys, constraints and indexes
+``91000-objects.sql``       views that need keys, statistics, triggers, rules, policies, comments
+``93000-server.sql``        event triggers and publications, which superusers create
+``99000-owners.sql``        owners, rights, and settings of the database
+==========================  =====================================================================
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterable, Iterator, Mapping
+from fnmatch import fnmatchcase
+
+from msgspec import Struct, field
+
+from ...errors import FasciculusError, StatementError
+from ..filters import DumpRules
+from ..sql.members import Member, is_shortened, name_of_file, safe_file
+from . import additions, comments, routines, sequences, text_search, types, views
+from .catalog import DbObject, Dependencies, in_order
+from .dialect import EXTENSIONS, OBJECTS, OWNERS, ROLES, SCHEMA, encoded, head, quote_name
+from .large_objects import large_objects
+from .owners import Rights
+from .roles import roles
+from .rows import check_count, row_members
+from .server import Server
+from .tables import Table, attached, row_security, table_object, tables
+
+CONSTRAINTS, OF_SERVER = "90000-constraints.sql", "93000-server.sql"
+_ROWS = re.compile(r"\d{5}-rows-(.+)-\d{6}\.sql")
+_LOCKED = 200
+
+
+class DumpResult(Struct):
+    """The result, completed while the members are read. ``notes`` are for the warnings;
+    ``options`` are the locale of the database.
+    """
+
+    server_version: str = ""
+    encoding: str = ""
+    options: dict[str, str] = field(default_factory=dict)
+    tables: dict[str, int] = field(default_factory=dict)
+    notes: list[str] = field(default_factory=list)
+    shortened: dict[str, str] = field(default_factory=dict)
+
+
+class Dump:
+    """The dump of one database, to be iterated once. ``done`` is complete afterwards."""
+
+    def __init__(self, server: Server, database: str, rules: DumpRules = DumpRules()) -> None:
+        self._server, self._database, self._rules = server, database, rules
+        self._head = b""
+        self.done = DumpResult()
+
+    def __iter__(self) -> Iterator[Member]:
+        server, notes = self._server, self.done.notes
+        self._open()
+        dependencies = Dependencies(server)
+        found = [row for row in tables(server, dependencies) if self._wants(row.called)]
+        self._check_rights(found)
+        self._lock(found)
+        counters = sequences.sequences(server, dependencies)
+        rights = Rights(server)
+        owners = list(rights.statements())
+        if self._rules.tables:
+            yield from self._some(found, counters)
+            return
+        if names := list(types.extensions(server)):
+            yield self._member(EXTENSIONS, names)
+        if members := list(roles(server, rights.roles, notes)):
+            yield self._member(ROLES, members)
+        early, late = self._objects(dependencies, found, counters)
+        yield self._member(SCHEMA, [*early, *attached(found)])
+        yield from self._rows(found, dependencies)
+        if not self._rules.structure_only:
+            yield from large_objects(server, self._head)
+        yield self._member(CONSTRAINTS, self._keys(found, counters))
+        yield self._member(OBJECTS, [*late, *self._additions(found)])
+        if special := [*additions.event_triggers(server), *additions.publications(server)]:
+            yield self._member(OF_SERVER, special)
+        own = [*comments.database_settings(server), *comments.database_comment(server)]
+        yield self._member(OWNERS, [*owners, *own])
+
+    # Before ------------------------------------------------------------------
+
+    def _open(self) -> None:
+        server = self._server
+        for words in (
+            "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY",
+            "SELECT pg_catalog.set_config('search_path', '', false)",
+            "SET LOCAL synchronize_seqscans = off",
+            "SET LOCAL extra_float_digits = 3",
+            "SET LOCAL lock_timeout = '10min'",
+            # Rows that a policy hides would be missing without a word.
+            "SET LOCAL row_security = off",
+        ):
+            server.rows(words)
+        icu = {15: "daticulocale", 16: "daticulocale"}.get(server.version // 10000, "NULL")
+        icu = "datlocale" if server.version >= 170000 else icu
+        provider = "datlocprovider" if server.version >= 150000 else "'c'"
+        ((version, encoding, collate, ctype, kind, locale),) = server.rows(
+            "SELECT pg_catalog.current_setting('server_version'), "
+            f"pg_catalog.pg_encoding_to_char(encoding), datcollate, datctype, {provider}, {icu} "
+            "FROM pg_database WHERE datname = pg_catalog.current_database()"
+        )
+        self.done.server_version, self.done.encoding = f"PostgreSQL {version}", str(encoding)
+        options = {"lc_collate": collate, "lc_ctype": ctype, "provider": kind, "locale": locale}
+        self.done.options = {key: str(value) for key, value in options.items() if value}
+        self._head = head("SQL_ASCII" if encoding == "SQL_ASCII" else "UTF8")
+
+    def _wants(self, called: str) -> bool:
+        rules, short = self._rules, called.rpartition(".")[2]
+        names = (called, short)
+        if rules.tables and not _matches(names, rules.tables):
+            return False
+        return not _matches(names, rules.without_tables)
+
+    def _check_rights(self, found: list[Table]) -> None:
+        names = ",".join(str(table.number) for table in found if table.kind == "r") or "0"
+        lacking = self._server.rows(
+            "SELECT oid::regclass, current_user FROM pg_class WHERE oid IN "
+            f"({names}) AND NOT (pg_catalog.has_table_privilege(oid, 'SELECT') AND "
+            "pg_catalog.has_schema_privilege(relnamespace, 'USAGE')) ORDER BY 1"
+        )
+        if lacking:
+            user = quote_name(str(lacking[0][1]))
+            more = f" and {len(lacking) - 1} more tables" if len(lacking) > 1 else ""
+            raise FasciculusError(
+                f"The database user {lacking[0][1]} may not read {lacking[0][0]}{more} of "
+                f"{self._database}.",
+                f"Give it: GRANT pg_read_all_data TO {user};",
+            )
+
+    def _lock(self, found: list[Table]) -> None:
+        """Lock the tables against changes of their structure. Raises the error that names the
+        right which is missing.
+        """
+        names = [table.name for table in found if table.kind in "rp"]
+        for at in range(0, len(names), _LOCKED):
+            some = ", ".join(f"ONLY {name}" for name in names[at : at + _LOCKED])
+            self._server.rows(f"LOCK TABLE {some} IN ACCESS SHARE MODE")
+
+    # Structure ---------------------------------------------------------------
+
+    def _objects(
+        self,
+        dependencies: Dependencies,
+        found: list[Table],
+        counters: list[sequences.Sequence],
+    ) -> tuple[list[str], list[str]]:
+        """Return the statements that create everything: before the rows, and after keys exist."""
+        server = self._server
+        identities = {row.column: row for row in counters if row.is_identity}
+        objects: list[DbObject] = [
+            *types.schemas(server, dependencies),
+            *types.types(server, dependencies, self.done.notes),
+            *types.collations(server, dependencies),
+            *routines.languages(server, dependencies),
+            *routines.routines(server, dependencies),
+            *routines.aggregates(server, dependencies),
+            *routines.operators(server, dependencies),
+            *routines.operator_classes(server, dependencies),
+            *routines.casts(server, dependencies),
+            *routines.conversions(server, dependencies),
+            *text_search.dictionaries(server, dependencies),
+            *text_search.configurations(server, dependencies),
+            *text_search.foreign_servers(server, dependencies),
+            *sequences.sequence_objects(counters),
+            *(table_object(table, identities) for table in found),
+            *views.views(server, dependencies),
+        ]
+        early, late = list[str](), list[str]()
+        filled, refreshes = views.refreshed(server), list[str]()
+        for row in in_order(objects, dependencies):
+            (late if row.is_late else early).extend(row.statements)
+            if row.kind == "view" and row.keys[0][1] in filled:
+                name = row.statements[0].split()[3]
+                refreshes.append(f"REFRESH MATERIALIZED VIEW {name}")
+        self._refreshes = refreshes
+        owned = [row for row in counters if self._is_of(row.column, found)]
+        return [*early, *sequences.owned(owned)], late
+
+    @staticmethod
+    def _is_of(column: str, found: list[Table]) -> bool:
+        table = column.rpartition(".")[0]
+        return not column or any(row.name == table for row in found)
+
+    def _keys(self, found: list[Table], counters: list[sequences.Sequence]) -> list[str]:
+        names = {table.name for table in found}
+        server = self._server
+        keys = [words for table, words in additions.constraints(server) if table in names]
+        matviews = {
+            str(row[0])
+            for row in server.rows("SELECT oid::regclass FROM pg_class WHERE relkind = 'm'")
+        }
+        early = [words for table, words in additions.indexes(server) if table in names]
+        foreign = [words for words in keys if " FOREIGN KEY " in words]
+        plain = [words for words in keys if " FOREIGN KEY " not in words]
+        self._late_indexes = [
+            words for table, words in additions.indexes(server) if table in matviews
+        ]
+        values = []
+        if not self._rules.structure_only:
+            values = list(sequences.values(server, counters))
+        return [*values, *plain, *early, *foreign]
+
+    def _additions(self, found: list[Table]) -> Iterator[str]:
+        names = {table.name for table in found}
+        server = self._server
+        kept = {
+            str(row[0])
+            for row in server.rows("SELECT oid::regclass FROM pg_class WHERE relkind IN ('v', 'm')")
+        } | names
+        yield from additions.statistics(server)
+        yield from self._late_indexes
+        if not self._rules.structure_only:
+            yield from self._refreshes
+        for part in (additions.rules, additions.triggers, additions.policies):
+            yield from (words for table, words in part(server) if table in kept)
+        yield from row_security(found)
+        yield from comments.comments(server)
+
+    # Rows ----------------------------------------------------------------------
+
+    def _rows(self, found: list[Table], dependencies: Dependencies) -> Iterator[Member]:
+        number = 0
+        for table in found:
+            if table.kind != "r":
+                continue
+            number += 1
+            if self._rules.structure_only or self._is_without_rows(table):
+                continue
+            yield from self._rows_of(number, table, "")
+        for table, chosen in self._extension_tables():
+            number += 1
+            yield from self._rows_of(number, table, chosen)
+
+    def _rows_of(self, number: int, table: Table, chosen: str) -> Iterator[Member]:
+        server, count = self._server, 0
+        server.rows("SAVEPOINT rows")
+        try:
+            for member, rows in row_members(server, number, table, self._head, chosen):
+                count += rows
+                yield member
+        except StatementError as error:
+            # One odd table costs itself, or the rest of it.
+            server.rows("ROLLBACK TO SAVEPOINT rows")
+            self.done.notes.append(
+                f"table {self._database}.{table.called} could not be read to its end: "
+                f"{error.sentence()}"
+            )
+        else:
+            check_count(server, table, count, chosen)
+        self.done.tables[table.called] = count
+        if is_shortened(table.called):
+            self.done.shortened[safe_file(table.called)] = table.called
+
+    def _is_without_rows(self, table: Table) -> bool:
+        names = (table.called, table.called.rpartition(".")[2])
+        return _matches(names, self._rules.without_rows)
+
+    def _extension_tables(self) -> Iterator[tuple[Table, str]]:
+        """Yield the tables in which extensions keep rows of the user, with the condition."""
+        if self._rules.structure_only:
+            return
+        for name, called, condition, columns in self._server.rows(
+            "SELECT t.oid::regclass, n.nspname || '.' || r.relname, t.condition, (SELECT "
+            "pg_catalog.string_agg(pg_catalog.quote_ident(a.attname), E'\\n' ORDER BY a.attnum) "
+            "FROM pg_attribute a WHERE a.attrelid = t.oid AND a.attnum > 0 AND NOT a.attisdropped) "
+            "FROM (SELECT unnest(extconfig) AS oid, unnest(extcondition) AS condition FROM "
+            "pg_extension) t JOIN pg_class r ON r.oid = t.oid AND r.relkind = 'r' JOIN "
+            "pg_namespace n ON n.oid = r.relnamespace ORDER BY 2"
+        ):
+            names = [part.strip('"') for part in str(columns).split("\n")]
+            yield _extension_table(str(name), str(called), names), _condition(str(condition or ""))
+
+    # Some tables ---------------------------------------------------------------
+
+    def _some(self, found: list[Table], counters: list[sequences.Sequence]) -> Iterator[Member]:
+        """Yield some tables with their sequences, keys and triggers, and nothing else."""
+        names = {table.name for table in found}
+        own = [row for row in counters if row.column.rpartition(".")[0] in names]
+        identities = {row.column: row for row in own if row.is_identity}
+        schemas = sorted({table.name.rpartition(".")[0] for table in found})
+        statements = [f"CREATE SCHEMA IF NOT EXISTS {name}" for name in schemas]
+        for row in sequences.sequence_objects(own):
+            statements += row.statements
+        for table in found:
+            statements += table_object(table, identities).statements
+        yield self._member(SCHEMA, [*statements, *sequences.owned(own), *attached(found)])
+        for number, table in enumerate((row for row in found if row.kind == "r"), 1):
+            if not (self._rules.structure_only or self._is_without_rows(table)):
+                yield from self._rows_of(number, table, "")
+        yield self._member(CONSTRAINTS, self._keys(found, own))
+        added = [w for t, w in additions.triggers(self._server) if t in names]
+        yield self._member(OBJECTS, [*added, *row_security(found)])
+
+    def _member(self, name: str, statements: Iterable[str]) -> Member:
+        body = b"".join(encoded(statement) + b";\n" for statement in statements)
+        return Member(name, self._head + body)
+
+
+def _extension_table(name: str, called: str, columns: list[str]) -> Table:
+    from .tables import Column
+
+    found = [Column(c, "", "", "", False, "", "", True, []) for c in columns]
+    return Table(0, name, called, "r", "p", "", "", "", "", [], "", "", "00", "d", found)
+
+
+def _condition(text: str) -> str:
+    return re.sub(r"^\s*WHERE\s", "", text, flags=re.IGNORECASE).strip()
+
+
+def _matches(names: Collection[str], patterns: Collection[str]) -> bool:
+    return any(fnmatchcase(name, pattern) for name in names for pattern in patterns)
+
+
+def table_of(member: str, shortened: Mapping[str, str]) -> str:
+    """Return the table whose rows a member has, empty for a member of something else."""
+    match = _ROWS.fullmatch(member)
+    if match is None:
+        return ""
+    return shortened.get(match[1]) or name_of_file(match[1])
+
+
+__all__ = ["CONSTRAINTS", "OF_SERVER", "Dump", "DumpResult", "table_of"]

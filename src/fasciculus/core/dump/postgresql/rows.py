@@ -1,0 +1,65 @@
+"""Rows of a table as members that ``COPY`` takes, cut where the rows themselves say so."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from zlib import crc32
+
+from ...errors import FasciculusError
+from ..sql.members import Member, safe_file
+from .dialect import encoded
+from .server import Server
+from .statements import END_OF_ROWS
+from .tables import Table
+
+#: Members of rows: at least, on the average, and at most about so many bytes.
+LEAST, USUAL, MOST = 16 * 1024, 64 * 1024, 1024 * 1024
+
+
+def row_members(
+    server: Server, number: int, table: Table, head: bytes, chosen: str
+) -> Iterator[tuple[Member, int]]:
+    """Yield members with the rows of a table, each with how many it holds.
+
+    ``chosen`` is a condition on the rows, empty for all. Unchanged rows give the same members
+    again, whatever was added before or after them.
+    """
+    columns = ", ".join(table.row_columns)
+    own = "" if table.kind == "p" else "ONLY "
+    source = table.name
+    if chosen or table.kind != "r" or not columns:
+        source = f"(SELECT {columns or ''} FROM {own}{table.name}{chosen and f' WHERE {chosen}'})"
+    elif columns:
+        source = f"{table.name} ({columns})"
+    begin = head + encoded(f"COPY {table.name} ({columns}) FROM stdin;\n")
+    if not columns:
+        begin = head + encoded(f"COPY {table.name} FROM stdin;\n")
+    part = count = size = 0
+    rows: list[bytes] = []
+    for row in server.copy_out(f"COPY {source} TO STDOUT"):
+        rows.append(row)
+        length = len(row)
+        size += length
+        if size >= MOST or (size >= LEAST and crc32(row) * USUAL < length << 32):
+            part += 1
+            yield _member(number, table.called, part, begin, rows), len(rows)
+            count += len(rows)
+            rows, size = [], 0
+    if rows:
+        yield _member(number, table.called, part + 1, begin, rows), len(rows)
+
+
+def _member(number: int, table: str, part: int, begin: bytes, rows: list[bytes]) -> Member:
+    name = f"{number:05d}-rows-{safe_file(table)}-{part:06d}.sql"
+    return Member(name, b"".join([begin, *rows, END_OF_ROWS]))
+
+
+def check_count(server: Server, table: Table, count: int, chosen: str) -> None:
+    """Check the rows that were read against how many the same snapshot has."""
+    where = f" WHERE {chosen}" if chosen else ""
+    ((said,),) = server.rows(f"SELECT count(*) FROM ONLY {table.name}{where}")
+    if int(said or 0) != count:
+        raise FasciculusError(
+            f"Of the {int(said or 0):,} rows of {table.called} the server gave {count:,}.",
+            "Look for a setting that limits what queries return.",
+        )

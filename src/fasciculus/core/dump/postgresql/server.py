@@ -1,0 +1,19 @@
+"""The protocol for reading from a PostgreSQL server."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Protocol
+
+
+class Server(Protocol):
+    """The two ways in which a dump reads from a server."""
+
+    #: The number of the server's version, such as 150018 for 15.18.
+    version: int
+
+    def rows(self, sql: str, *values: str) -> Sequence[Sequence[str | None]]:
+        """Return all rows of a small result, as PostgreSQL writes their values."""
+
+    def copy_out(self, sql: str) -> Iterator[bytes]:
+        """Yield the lines of a ``COPY … TO STDOUT`` in its text format, each with its end."""

@@ -1,0 +1,1 @@
+"""PostgreSQL: databases of a server."""
