@@ -36,6 +36,7 @@ from werkzeug.routing import Rule
 
 from fasciculus.demo.mailbox import MailboxStandIn
 from fasciculus.demo.mariadb import PrivateMariaDb
+from fasciculus.demo.postgresql import PrivatePostgreSql
 from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.ssh.host import SshHost
@@ -169,6 +170,14 @@ def mariadb(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivateMariaDb
     """A private MariaDB server; it must be there, a missing one is a failure."""
     with private_mariadb(tmp_path_factory.mktemp("mariadb")) as found:
         yield found
+
+
+@pytest.fixture(scope="session")
+def postgresql() -> Iterator[PrivatePostgreSql]:
+    """A private PostgreSQL server; it must be there, a missing one is a failure."""
+    found = PrivatePostgreSql()
+    yield found
+    found.close()
 
 
 @pytest.fixture(params=["local", "ssh"])

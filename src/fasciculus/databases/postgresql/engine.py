@@ -7,7 +7,6 @@ from collections.abc import Callable, Collection, Iterable, Iterator
 from ...core.bundle.entry import Entry
 from ...core.bundle.manifest import DatabaseRecord
 from ...core.dump.filters import DatabaseRules, DumpRules
-from ...core.dump.postgresql import script
 from ...core.dump.postgresql.dialect import encoded, head, quote_name
 from ...core.dump.postgresql.dump import Dump, table_of
 from ...core.dump.postgresql.roles import roles
@@ -24,6 +23,7 @@ from ..base import (
     Rights,
     SqlMember,
 )
+from .exchange import PostgreSqlExchange
 from .restoring import restored
 from .server import (
     PostgreSqlConnection,
@@ -81,7 +81,7 @@ class PostgreSqlEngine:
     name, title = _NAME, "PostgreSQL"
     settings: type[Settings] | None = PostgreSqlSettings
     secrets: type[Secrets] = PostgreSqlSecrets
-    exchanging: Exchanging | None = None
+    exchanging: Exchanging | None = PostgreSqlExchange()
 
     def propose(self, host: DatabaseHost) -> list[Settings]:
         """Return settings that were found on a host."""
@@ -194,14 +194,6 @@ class PostgreSqlEngine:
             DatabaseTable(name, record.tables.get(name), size)
             for name, size in sorted(sizes.items())
         ]
-
-    def is_in_script(self, record: DatabaseRecord, member: str, tables: Collection[str]) -> bool:
-        """Return whether a member is part of the database, or of some tables, as one SQL file."""
-        return script.is_in_script(member, tables, record.shortened)
-
-    def script_part(self, member: str, data: bytes, tables: Collection[str]) -> bytes:
-        """Return what of a member is part of that file."""
-        return script.script_part(member, data, tables)
 
     def restore(
         self,

@@ -1,13 +1,14 @@
 """A role for loading one database, created before and dropped after.
 
 Whatever a dump contains, the server lets its statements reach only the target database: neither the
-text nor its author needs to be trusted.
+text nor its author needs to be trusted. The same holds for functions of customers that run when
+rows are written: an administrator never writes rows.
 """
 
 from __future__ import annotations
 
 import secrets
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime, timedelta
 
@@ -25,38 +26,74 @@ def loading_role(
 ) -> Iterator[PostgreSqlConnection]:
     """Give a connection that owns one database and can change nothing else.
 
-    ``admin`` is a connection to that database. Afterwards everything belongs to the user of
-    ``admin``. Raises ``SettingError`` if that user may not create roles.
+    ``admin`` is a connection to that database. Afterwards the database and everything new in it
+    belong to its owner. Raises ``SettingError`` if the user of ``admin`` may not create roles.
     """
+    ((owner,),) = admin.rows(
+        "SELECT pg_catalog.pg_get_userbyid(datdba) FROM pg_catalog.pg_database WHERE datname = "
+        "pg_catalog.current_database()"
+    )
+    with _role(access, admin, database, str(owner)) as (role, server):
+        admin.rows(f"ALTER DATABASE {quote_name(database)} OWNER TO {quote_name(role)}")
+        yield server
+
+
+@contextmanager
+def acting_role(
+    access: DatabaseAccess,
+    admin: PostgreSqlConnection,
+    database: str,
+    owners: Collection[str],
+    heir: str,
+) -> Iterator[PostgreSqlConnection]:
+    """Give a connection that may do what some owners may do in one database; what it creates
+    belongs to ``heir``. Raises ``SettingError`` if an owner is a superuser.
+    """
+    for name in owners:
+        ((is_super,),) = admin.rows(
+            "SELECT rolsuper FROM pg_catalog.pg_roles WHERE rolname = %s", name
+        )
+        if is_super == "t":
+            raise SettingError(
+                f"A table belongs to the superuser {name}: rows are never written as one.",
+                "Restore the whole database, or give the table to the owner of the database.",
+                field="tables",
+            )
+    with _role(access, admin, database, heir) as (role, server):
+        for name in owners:
+            admin.rows(f"GRANT {quote_name(name)} TO {quote_name(role)}")
+        admin.rows(f"GRANT CREATE ON DATABASE {quote_name(database)} TO {quote_name(role)}")
+        yield server
+
+
+@contextmanager
+def _role(
+    access: DatabaseAccess, admin: PostgreSqlConnection, database: str, heir: str
+) -> Iterator[tuple[str, PostgreSqlConnection]]:
     assert access.server is not None
     _drop_old(admin)
     role = f"{LOADING_ROLE}{datetime.now(UTC):%Y%m%d}_{secrets.token_hex(4)}"
     password = secrets.token_urlsafe(24)
-    ((owner,),) = admin.rows("SELECT current_user")
     try:
-        _create(admin, role, password, database)
+        _create(admin, role, password)
         settings = access.server.settings
         assert isinstance(settings, PostgreSqlSettings)
         own = settings.model_copy(update={"user": role})
         with connect(ServerSpec(own, {"password": password}), access.host, database) as server:
-            yield server
+            yield role, server
     finally:
-        _hand_over(admin, role, database, str(owner))
+        _hand_over(admin, role, database, heir)
 
 
-def _create(admin: PostgreSqlConnection, role: str, password: str, database: str) -> None:
-    name = quote_name(role)
+def _create(admin: PostgreSqlConnection, role: str, password: str) -> None:
     try:
         admin.rows(
-            f"CREATE ROLE {name} LOGIN NOSUPERUSER NOCREATEDB NOCREATEROLE PASSWORD "
+            f"CREATE ROLE {quote_name(role)} LOGIN NOSUPERUSER NOCREATEDB NOCREATEROLE PASSWORD "
             f"{sql_text(password)}"
         )
         with suppress(StatementError):
-            # Only a superuser may give a database to others without being one of them.
-            admin.rows(f"GRANT {name} TO CURRENT_USER")
-        admin.rows(f"ALTER DATABASE {quote_name(database)} OWNER TO {name}")
-        with suppress(StatementError):
-            admin.rows(f"ALTER SCHEMA public OWNER TO {name}")
+            # Only a superuser may give things to others without being one of them.
+            admin.rows(f"GRANT {quote_name(role)} TO CURRENT_USER")
     except StatementError as error:
         raise SettingError(
             "The database user for restoring may not create the role that loads a dump.",
@@ -65,16 +102,16 @@ def _create(admin: PostgreSqlConnection, role: str, password: str, database: str
         ) from error
 
 
-def _hand_over(admin: PostgreSqlConnection, role: str, database: str, owner: str) -> None:
-    name = quote_name(role)
-    with suppress(FasciculusError):
-        admin.rows(f"REASSIGN OWNED BY {name} TO {quote_name(owner)}")
-    with suppress(FasciculusError):
-        admin.rows(f"ALTER DATABASE {quote_name(database)} OWNER TO {quote_name(owner)}")
-    with suppress(FasciculusError):
-        admin.rows(f"DROP OWNED BY {name}")
-    with suppress(FasciculusError):
-        admin.rows(f"DROP ROLE IF EXISTS {name}")
+def _hand_over(admin: PostgreSqlConnection, role: str, database: str, heir: str) -> None:
+    name, owner = quote_name(role), quote_name(heir)
+    for words in (
+        f"REASSIGN OWNED BY {name} TO {owner}",
+        f"ALTER DATABASE {quote_name(database)} OWNER TO {owner}",
+        f"DROP OWNED BY {name}",
+        f"DROP ROLE IF EXISTS {name}",
+    ):
+        with suppress(FasciculusError):
+            admin.rows(words)
 
 
 def _drop_old(admin: PostgreSqlConnection) -> None:

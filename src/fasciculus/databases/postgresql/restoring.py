@@ -7,7 +7,14 @@ from collections.abc import Callable, Collection, Iterator
 
 from ...core.bundle.entry import Entry
 from ...core.bundle.manifest import DatabaseRecord
-from ...core.dump.postgresql.dialect import EXTENSIONS, OWNERS, ROLES, quote_name, sql_text
+from ...core.dump.postgresql.dialect import (
+    EXTENSIONS,
+    OWNERS,
+    ROLES,
+    SCHEMA,
+    quote_name,
+    sql_text,
+)
 from ...core.dump.postgresql.dump import OF_SERVER
 from ...core.dump.postgresql.script import is_in_script, script_part
 from ...core.dump.postgresql.statements import statements
@@ -15,6 +22,7 @@ from ...core.errors import SettingError, StatementError
 from ..base import DatabaseAccess
 from .loading import loading_role
 from .server import PostgreSqlConnection, for_restoring, opened
+from .tables import names
 
 #: Statements of a member that are named when they are refused, and how much of each.
 _NAMED, _SHOWN = 20, 80
@@ -33,11 +41,16 @@ def restored(
     refuse: Callable[[str], None],
     trusted: bool,
     tables: Collection[str],
+    owner: str = "",
 ) -> Iterator[Entry]:
-    """Load a dump; see :meth:`fasciculus.databases.base.Engine.restore`."""
+    """Load a dump; see :meth:`fasciculus.databases.base.Engine.restore`. ``owner`` gets the
+    database, unless the dump may say whose it is.
+    """
     own = for_restoring(access)
     with opened(own) as maintenance:
-        _make(maintenance, name, record, refuse)
+        make_database(maintenance, name, record, refuse)
+        if owner:
+            maintenance.rows(f"ALTER DATABASE {quote_name(name)} OWNER TO {quote_name(owner)}")
     with opened(own, name) as admin:
         _check_empty(admin, name)
         owners: list[tuple[str, bytes]] = []
@@ -45,14 +58,34 @@ def restored(
             loader = Loader(server, admin, refuse, trusted)
             for entry, read in members:
                 member = entry.text.rpartition("/")[2]
-                if tables and not is_in_script(member, tables, record.shortened):
+                if tables and not _is_needed(member, tables, record):
                     continue
                 if member in (OWNERS, OF_SERVER):
                     owners.append((member, read()))
                 else:
-                    loader.load(member, script_part(member, read(), tables))
+                    loader.load(member, _part(member, read(), tables))
                 yield entry
+            if tables:
+                _drop_others(server, tables)
         loader.finish(owners)
+
+
+def _is_needed(member: str, tables: Collection[str], record: DatabaseRecord) -> bool:
+    return member == EXTENSIONS or is_in_script(member, tables, record.shortened)
+
+
+def _part(member: str, data: bytes, tables: Collection[str]) -> bytes:
+    """Return what of a member is loaded: the whole structure, since tables need types and
+    functions, and the keys and triggers of those that were chosen.
+    """
+    return data if member == SCHEMA else script_part(member, data, tables)
+
+
+def _drop_others(server: PostgreSqlConnection, tables: Collection[str]) -> None:
+    """Drop the tables that were not asked for, which are empty."""
+    for called, name in names(server).items():
+        if called not in tables:
+            server.rows(f"DROP TABLE IF EXISTS {name} CASCADE")
 
 
 class Loader:
@@ -153,7 +186,7 @@ class Loader:
             self._refuse(f"{self._refused - _NAMED:,} more of {member} did not come back")
 
 
-def _make(
+def make_database(
     server: PostgreSqlConnection, name: str, record: DatabaseRecord, refuse: Callable[[str], None]
 ) -> None:
     """Create the database with its encoding and locale, unless it exists."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager, suppress
 from typing import Any, Literal
 
@@ -209,6 +209,14 @@ class PostgreSqlConnection:
             cursor = self._connection.cursor()
             with cursor.copy(statement) as copy:
                 copy.write(rows)
+
+    def copy_lines(self, statement: str, lines: Iterable[bytes]) -> None:
+        """Execute a ``COPY … FROM stdin`` with rows from elsewhere."""
+        with self._said():
+            cursor = self._connection.cursor()
+            with cursor.copy(statement.encode("utf-8", "surrogateescape")) as copy:
+                for line in lines:
+                    copy.write(line)
 
     def close(self) -> None:
         """Close it; harmless if it is closed already."""

@@ -19,11 +19,14 @@ _NOT_OF_EXTENSION = (
 )
 
 
-def constraints(server: Server) -> Iterator[tuple[str, str]]:
-    """Yield the tables' constraints with their tables: keys first, references last."""
-    for table, name, words, is_foreign in server.rows(
-        "SELECT c.conrelid::regclass, c.conname, pg_catalog.pg_get_constraintdef(c.oid), "
-        "r.relkind = 'f' FROM pg_constraint c JOIN pg_class r ON r.oid = c.conrelid JOIN "
+def constraints(server: Server) -> Iterator[tuple[str, str, str]]:
+    """Yield the tables' constraints with their tables, and with those that they refer to: keys
+    first, references last.
+    """
+    for table, name, words, is_foreign, other in server.rows(
+        "SELECT c.conrelid::regclass::text, c.conname, pg_catalog.pg_get_constraintdef(c.oid), "
+        "r.relkind = 'f', CASE WHEN c.confrelid <> 0 THEN c.confrelid::regclass::text ELSE '' END "
+        "FROM pg_constraint c JOIN pg_class r ON r.oid = c.conrelid JOIN "
         f"pg_namespace n ON n.oid = r.relnamespace WHERE {OWN} AND c.contype IN ('p', 'u', 'x', "
         "'c', 'f') AND (c.conislocal AND c.conparentid = 0 OR c.contype IN ('p', 'u', 'x')) AND "
         "r.relpersistence <> 't' AND "
@@ -36,16 +39,14 @@ def constraints(server: Server) -> Iterator[tuple[str, str]]:
         kind = "FOREIGN TABLE" if is_foreign == "t" else "TABLE"
         if str(words).startswith("CHECK"):
             only = ""
-        yield (
-            str(table),
-            (f"ALTER {kind} {only}{table} ADD CONSTRAINT {quote_name(str(name))} {words}"),
-        )
+        added = f"ALTER {kind} {only}{table} ADD CONSTRAINT {quote_name(str(name))} {words}"
+        yield str(table), added, str(other)
 
 
 def indexes(server: Server) -> Iterator[tuple[str, str]]:
     """Yield the indexes that no constraint brings, with their tables, and what is set on them."""
     rows = server.rows(
-        "SELECT i.indrelid::regclass, i.indexrelid::regclass, "
+        "SELECT i.indrelid::regclass::text, i.indexrelid::regclass::text, "
         "pg_catalog.pg_get_indexdef(i.indexrelid), i.indisclustered, i.indisreplident, "
         "EXISTS (SELECT FROM pg_constraint k WHERE k.conindid = i.indexrelid AND k.contype IN "
         "('p', 'u', 'x')), (SELECT h.inhparent::regclass FROM pg_inherits h WHERE h.inhrelid = "
@@ -68,8 +69,8 @@ def indexes(server: Server) -> Iterator[tuple[str, str]]:
 
 def _statistics_targets(server: Server) -> Iterator[tuple[str, str]]:
     for table, index, column, target in server.rows(
-        "SELECT i.indrelid::regclass, i.indexrelid::regclass, a.attnum, a.attstattarget FROM "
-        "pg_index i JOIN pg_attribute a ON a.attrelid = i.indexrelid AND a.attstattarget >= 0 JOIN "
+        "SELECT i.indrelid::regclass::text, i.indexrelid::regclass::text, a.attnum, "
+        "a.attstattarget FROM pg_index i JOIN pg_attribute a ON a.attrelid = i.indexrelid AND a.attstattarget >= 0 JOIN "
         "pg_class r ON r.oid = i.indrelid JOIN pg_namespace n ON n.oid = r.relnamespace WHERE "
         f"{OWN}"
     ):
@@ -91,8 +92,8 @@ def statistics(server: Server) -> Iterator[str]:
 def rules(server: Server) -> Iterator[tuple[str, str]]:
     """Yield the rules that are no views, with their tables."""
     for table, name, words, state in server.rows(
-        "SELECT w.ev_class::regclass, w.rulename, pg_catalog.pg_get_ruledef(w.oid), w.ev_enabled "
-        "FROM pg_rewrite w JOIN pg_class r ON r.oid = w.ev_class JOIN pg_namespace n ON n.oid = "
+        "SELECT w.ev_class::regclass::text, w.rulename, pg_catalog.pg_get_ruledef(w.oid), "
+        "w.ev_enabled FROM pg_rewrite w JOIN pg_class r ON r.oid = w.ev_class JOIN pg_namespace n ON n.oid = "
         f"r.relnamespace WHERE {OWN} AND w.rulename <> '_RETURN' AND "
         f"{_NOT_OF_EXTENSION.format(of='r.oid')} ORDER BY 1, 2"
     ):
@@ -105,7 +106,8 @@ def triggers(server: Server) -> Iterator[tuple[str, str]]:
     """Yield the triggers, with their tables, and those that are not simply on."""
     parent = "t.tgparentid" if server.version >= 130000 else "0"
     for table, name, words, state, is_inherited in server.rows(
-        "SELECT t.tgrelid::regclass, t.tgname, pg_catalog.pg_get_triggerdef(t.oid), t.tgenabled, "
+        "SELECT t.tgrelid::regclass::text, t.tgname, pg_catalog.pg_get_triggerdef(t.oid), "
+        "t.tgenabled, "
         f"{parent} <> 0 FROM pg_trigger t JOIN pg_class r ON r.oid = t.tgrelid JOIN pg_namespace n "
         f"ON n.oid = r.relnamespace WHERE {OWN} AND (NOT t.tgisinternal OR {parent} <> 0) AND "
         f"{_NOT_OF_EXTENSION.format(of='r.oid')} ORDER BY r.relkind <> 'p', 1, 2"
@@ -120,7 +122,7 @@ def policies(server: Server) -> Iterator[tuple[str, str]]:
     """Yield the policies of row security, with their tables."""
     commands = {"r": "SELECT", "a": "INSERT", "w": "UPDATE", "d": "DELETE"}
     for row in server.rows(
-        "SELECT p.polrelid::regclass, p.polname, p.polcmd, p.polpermissive, (SELECT "
+        "SELECT p.polrelid::regclass::text, p.polname, p.polcmd, p.polpermissive, (SELECT "
         "pg_catalog.string_agg(CASE WHEN o.role = 0 THEN 'PUBLIC' ELSE "
         "pg_catalog.quote_ident(a.rolname) END, ', ') FROM unnest(p.polroles) AS o(role) LEFT JOIN "
         "pg_roles a ON a.oid = o.role), pg_catalog.pg_get_expr(p.polqual, p.polrelid), "
@@ -179,8 +181,8 @@ def _published(server: Server, number: str, name: str) -> Iterator[str]:
             "pg_catalog.pg_get_expr(p.prqual, p.prrelid) || ')', '')"
         )
     for table, words in server.rows(
-        f"SELECT p.prrelid::regclass, {more} FROM pg_publication_rel p WHERE p.prpubid = %s::oid "
-        "ORDER BY 1",
+        f"SELECT p.prrelid::regclass::text, {more} FROM pg_publication_rel p WHERE "
+        "p.prpubid = %s::oid ORDER BY 1",
         number,
     ):
         yield f"ALTER PUBLICATION {name} ADD TABLE ONLY {table}{words}"

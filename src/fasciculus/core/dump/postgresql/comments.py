@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 
 from .dialect import in_this_database, sql_text
 from .server import Server
@@ -23,10 +23,21 @@ _KINDS = {
 }
 
 
-def comments(server: Server) -> Iterator[str]:
-    """Yield the comments on everything that no extension brings."""
-    for kind, identity, words in server.rows(
-        "SELECT i.type, i.identity, d.description FROM pg_description d, LATERAL "
+#: The relation that a described object belongs to.
+_RELATION = (
+    "CASE d.classoid WHEN 'pg_class'::regclass THEN coalesce((SELECT x.indrelid FROM pg_index x "
+    "WHERE x.indexrelid = d.objoid), d.objoid) WHEN 'pg_constraint'::regclass THEN (SELECT "
+    "x.conrelid FROM pg_constraint x WHERE x.oid = d.objoid) WHEN 'pg_trigger'::regclass THEN "
+    "(SELECT x.tgrelid FROM pg_trigger x WHERE x.oid = d.objoid) WHEN 'pg_policy'::regclass THEN "
+    "(SELECT x.polrelid FROM pg_policy x WHERE x.oid = d.objoid) WHEN 'pg_rewrite'::regclass THEN "
+    "(SELECT x.ev_class FROM pg_rewrite x WHERE x.oid = d.objoid) END::regclass"
+)
+
+
+def comments(server: Server, without: Collection[str]) -> Iterator[str]:
+    """Yield the comments on everything that no extension brings, but for some relations."""
+    for kind, identity, words, relation in server.rows(
+        f"SELECT i.type, i.identity, d.description, {_RELATION} FROM pg_description d, LATERAL "
         "pg_catalog.pg_identify_object(d.classoid, d.objoid, d.objsubid) i WHERE "
         "(d.objoid >= 16384 OR d.classoid = 'pg_namespace'::regclass AND d.description <> "
         "'standard public schema') AND d.classoid <> 'pg_extension'::regclass AND NOT EXISTS "
@@ -34,6 +45,8 @@ def comments(server: Server) -> Iterator[str]:
         "x.deptype = 'e') AND i.identity IS NOT NULL AND i.identity !~ '^(pg_catalog|pg_toast|"
         "information_schema)([.]|$)' ORDER BY 1, 2"
     ):
+        if relation in without:
+            continue
         name = str(identity)
         if kind == "domain constraint":
             name = " ON DOMAIN ".join(name.rsplit(" on ", 1))

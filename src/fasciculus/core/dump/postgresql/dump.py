@@ -27,7 +27,7 @@ from ...errors import FasciculusError, StatementError
 from ..filters import DumpRules
 from ..sql.members import Member, is_shortened, name_of_file, safe_file
 from . import additions, comments, routines, sequences, text_search, types, views
-from .catalog import DbObject, Dependencies, in_order
+from .catalog import DbObject, Dependencies, Key, in_order
 from .dialect import EXTENSIONS, OBJECTS, OWNERS, ROLES, SCHEMA, encoded, head, quote_name
 from .large_objects import large_objects
 from .owners import Rights
@@ -60,30 +60,37 @@ class Dump:
     def __init__(self, server: Server, database: str, rules: DumpRules = DumpRules()) -> None:
         self._server, self._database, self._rules = server, database, rules
         self._head = b""
+        #: Tables that are not in the bundle, by their names as SQL.
+        self._without: dict[str, Table] = {}
+        self._refreshes: list[str] = []
+        self._late_indexes: list[str] = []
         self.done = DumpResult()
 
     def __iter__(self) -> Iterator[Member]:
         server, notes = self._server, self.done.notes
         self._open()
         dependencies = Dependencies(server)
-        found = [row for row in tables(server, dependencies) if self._wants(row.called)]
+        every = tables(server, dependencies)
+        found = [row for row in every if self._wants(row.called)]
+        self._without = {row.name: row for row in every if row not in found}
         self._check_rights(found)
         self._lock(found)
         counters = sequences.sequences(server, dependencies)
-        rights = Rights(server)
-        owners = list(rights.statements())
+        counters = [row for row in counters if row.table_and_column[0] not in self._without]
         if self._rules.tables:
             yield from self._some(found, counters)
             return
+        early, late = self._objects(dependencies, found, counters)
+        rights = Rights(server, self._without)
+        owners = list(rights.statements())
         if names := list(types.extensions(server)):
             yield self._member(EXTENSIONS, names)
         if members := list(roles(server, rights.roles, notes)):
             yield self._member(ROLES, members)
-        early, late = self._objects(dependencies, found, counters)
         yield self._member(SCHEMA, [*early, *attached(found)])
         yield from self._rows(found, dependencies)
         if not self._rules.structure_only:
-            yield from large_objects(server, self._head)
+            yield from large_objects(server, self._head, notes)
         yield self._member(CONSTRAINTS, self._keys(found, counters))
         yield self._member(OBJECTS, [*late, *self._additions(found)])
         if special := [*additions.event_triggers(server), *additions.publications(server)]:
@@ -181,24 +188,33 @@ class Dump:
         ]
         early, late = list[str](), list[str]()
         filled, refreshes = views.refreshed(server), list[str]()
+        missing: set[Key] = {("pg_class", row.number) for row in self._without.values()}
         for row in in_order(objects, dependencies):
+            if any(dependencies.needs(key) & missing for key in row.keys):
+                missing.update(row.keys)
+                self._omit(row)
+                continue
             (late if row.is_late else early).extend(row.statements)
             if row.kind == "view" and row.keys[0][1] in filled:
                 name = row.statements[0].split()[3]
                 refreshes.append(f"REFRESH MATERIALIZED VIEW {name}")
         self._refreshes = refreshes
-        owned = [row for row in counters if self._is_of(row.column, found)]
-        return [*early, *sequences.owned(owned)], late
+        return [*early, *sequences.owned(counters)], late
 
-    @staticmethod
-    def _is_of(column: str, found: list[Table]) -> bool:
-        table = column.rpartition(".")[0]
-        return not column or any(row.name == table for row in found)
+    def _omit(self, row: DbObject) -> None:
+        self.done.notes.append(
+            f"{row.kind} {self._database}.{row.name} is not in the bundle, since it needs tables "
+            "that are not"
+        )
 
     def _keys(self, found: list[Table], counters: list[sequences.Sequence]) -> list[str]:
         names = {table.name for table in found}
         server = self._server
-        keys = [words for table, words in additions.constraints(server) if table in names]
+        keys = [
+            words
+            for table, words, other in additions.constraints(server)
+            if table in names and (not other or other in names)
+        ]
         matviews = {
             str(row[0])
             for row in server.rows("SELECT oid::regclass FROM pg_class WHERE relkind = 'm'")
@@ -228,7 +244,7 @@ class Dump:
         for part in (additions.rules, additions.triggers, additions.policies):
             yield from (words for table, words in part(server) if table in kept)
         yield from row_security(found)
-        yield from comments.comments(server)
+        yield from comments.comments(server, self._without)
 
     # Rows ----------------------------------------------------------------------
 
@@ -289,7 +305,7 @@ class Dump:
     def _some(self, found: list[Table], counters: list[sequences.Sequence]) -> Iterator[Member]:
         """Yield some tables with their sequences, keys and triggers, and nothing else."""
         names = {table.name for table in found}
-        own = [row for row in counters if row.column.rpartition(".")[0] in names]
+        own = [row for row in counters if row.table_and_column[0] in names]
         identities = {row.column: row for row in own if row.is_identity}
         schemas = sorted({table.name.rpartition(".")[0] for table in found})
         statements = [f"CREATE SCHEMA IF NOT EXISTS {name}" for name in schemas]

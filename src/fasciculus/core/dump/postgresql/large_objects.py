@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from ...errors import StatementError
 from ..sql.members import Member
 from .dialect import encoded
 from .server import Server
@@ -12,11 +13,11 @@ _CHUNK = 512 * 1024
 _MOST = 1024 * 1024
 
 
-def large_objects(server: Server, head: bytes) -> Iterator[Member]:
+def large_objects(server: Server, head: bytes, notes: list[str]) -> Iterator[Member]:
     """Yield members that create the large objects under their numbers."""
     part, size = 0, 0
     pieces: list[bytes] = []
-    for statement in _statements(server):
+    for statement in _statements(server, notes):
         pieces.append(encoded(statement) + b";\n")
         size += len(pieces[-1])
         if size >= _MOST:
@@ -27,13 +28,23 @@ def large_objects(server: Server, head: bytes) -> Iterator[Member]:
         yield Member(f"89000-large-objects-{part + 1:06d}.sql", head + b"".join(pieces))
 
 
-def _statements(server: Server) -> Iterator[str]:
+def _statements(server: Server, notes: list[str]) -> Iterator[str]:
     for (number,) in server.rows("SELECT oid FROM pg_largeobject_metadata ORDER BY oid"):
-        yield f"SELECT pg_catalog.lo_create({number})"
-        at = 0
-        while True:
-            ((data,),) = server.rows(f"SELECT pg_catalog.lo_get({number}, {at}, {_CHUNK})")
-            if not data or data == "\\x":
-                break
-            yield f"SELECT pg_catalog.lo_put({number}, {at}, '{data}')"
-            at += (len(data) - 2) // 2
+        server.rows("SAVEPOINT large_object")
+        try:
+            yield from _one(server, str(number))
+        except StatementError as error:
+            server.rows("ROLLBACK TO SAVEPOINT large_object")
+            notes.append(f"large object {number} could not be read: {error.sentence()}")
+
+
+def _one(server: Server, number: str) -> Iterator[str]:
+    at = 0
+    while True:
+        ((data,),) = server.rows(f"SELECT pg_catalog.lo_get({number}, {at}, {_CHUNK})")
+        if at == 0:
+            yield f"SELECT pg_catalog.lo_create({number})"
+        if not data or data == "\\x":
+            return
+        yield f"SELECT pg_catalog.lo_put({number}, {at}, '{data}')"
+        at += (len(data) - 2) // 2

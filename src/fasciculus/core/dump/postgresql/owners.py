@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 
 from .dialect import in_this_database, quote_name
 from .server import Server
@@ -64,21 +64,24 @@ _GRANTED = {
 _ACL = (
     "(SELECT pg_catalog.string_agg(CASE WHEN a.grantee = 0 THEN 'PUBLIC' ELSE "
     "pg_catalog.quote_ident(pg_catalog.pg_get_userbyid(a.grantee)) END || E'\\t' || "
-    "a.privilege_type || E'\\t' || a.is_grantable, E'\\n') FROM pg_catalog.aclexplode({acl}) a)"
+    "a.privilege_type || E'\\t' || a.is_grantable, E'\\n' ORDER BY a.grantee, "
+    "a.privilege_type) FROM pg_catalog.aclexplode({acl}) a)"
 )
 
 
 class Rights:
-    """Statements for owners and rights, and the roles that they name."""
+    """Statements for owners and rights, and the roles that they name; ``without`` are relations
+    that are not in the bundle.
+    """
 
-    def __init__(self, server: Server) -> None:
-        self._server = server
+    def __init__(self, server: Server, without: Collection[str]) -> None:
+        self._server, self._without = server, without
         self.roles: set[str] = set()
 
     def statements(self) -> Iterator[str]:
         """Yield all of them: owners first, since rights are given in their names."""
         yield from self._database()
-        objects = list(self._objects())
+        objects = [row for row in self._objects() if row[1] not in self._without]
         for kind, identity, owner, _ in objects:
             self.roles.add(owner)
             yield f"ALTER {_KINDS.get(kind, kind.upper())} {identity} OWNER TO {quote_name(owner)}"
@@ -117,13 +120,14 @@ class Rights:
     def _owned_sequences(self) -> Iterator[str]:
         """Yield rights on sequences of columns; their owner is the table's, which is set."""
         for identity, who, given in self._server.rows(
-            "SELECT c.oid::regclass, pg_catalog.pg_get_userbyid(t.relowner), "
+            "SELECT c.oid::regclass::text, pg_catalog.pg_get_userbyid(t.relowner), "
             f"{_ACL.format(acl='c.relacl')} FROM pg_class c JOIN pg_depend d ON d.classid = "
             "'pg_class'::regclass AND d.objid = c.oid AND d.deptype IN ('a', 'i') AND "
             "d.refclassid = 'pg_class'::regclass AND d.refobjsubid <> 0 JOIN pg_class t ON t.oid = "
             "d.refobjid WHERE c.relkind = 'S' AND c.relacl IS NOT NULL ORDER BY 1"
         ):
-            yield from self._granted("SEQUENCE", str(identity), str(who), str(given or ""))
+            if identity not in self._without:
+                yield from self._granted("SEQUENCE", str(identity), str(who), str(given or ""))
 
     def _database(self) -> Iterator[str]:
         for owner, given, has_rights in self._server.rows(
@@ -157,12 +161,14 @@ class Rights:
     def _columns(self) -> Iterator[str]:
         """Yield rights on single columns."""
         for table, column, given in self._server.rows(
-            "SELECT t.attrelid::regclass, pg_catalog.quote_ident(t.attname), "
+            "SELECT t.attrelid::regclass::text, pg_catalog.quote_ident(t.attname), "
             f"{_ACL.format(acl='t.attacl')} FROM pg_attribute t JOIN pg_class c ON c.oid = "
             "t.attrelid WHERE t.attacl IS NOT NULL AND t.attnum > 0 AND c.oid >= 16384 AND NOT "
             "EXISTS (SELECT FROM pg_depend x WHERE x.classid = 'pg_class'::regclass AND x.objid = "
             "c.oid AND x.deptype = 'e') ORDER BY 1, 2"
         ):
+            if table in self._without:
+                continue
             for grantee, privilege, grantable in _exploded(str(given or "")):
                 self._name(grantee)
                 more = " WITH GRANT OPTION" if grantable else ""

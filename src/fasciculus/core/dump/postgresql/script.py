@@ -15,14 +15,20 @@ _OF_OTHERS = (ROLES, OWNERS, OF_SERVER)
 _OF_TABLES = (SCHEMA, CONSTRAINTS, OBJECTS)
 _NAME = rb'(?:"(?:[^"]|"")+"|[^\s".(]+)'
 _OF = re.compile(
-    rb"(?:CREATE (?:UNLOGGED )?TABLE|ALTER TABLE(?: ONLY)?|"
-    rb"CREATE (?:CONSTRAINT )?TRIGGER .*? ON|CREATE (?:UNIQUE )?INDEX \S+ ON(?: ONLY)?) "
-    rb"(?P<table>" + _NAME + rb"\." + _NAME + rb")",
+    rb"(?:CREATE (?:UNLOGGED )?TABLE|ALTER TABLE(?: ONLY)?|ALTER SEQUENCE \S+ OWNED BY|"
+    rb"SELECT pg_catalog.setval\(pg_catalog.pg_get_serial_sequence\(\s?E?'|"
+    rb"CREATE (?:CONSTRAINT )?TRIGGER .*? ON|CREATE (?:UNIQUE )?INDEX "
+    + _NAME
+    + rb" ON(?: ONLY)?) ?(?P<table>"
+    + _NAME
+    + rb"\."
+    + _NAME
+    + rb")",
     re.DOTALL,
 )
-_SEQUENCE = re.compile(rb"CREATE (?:UNLOGGED )?SEQUENCE |ALTER SEQUENCE |SELECT pg_catalog.setval")
-_SETTING = re.compile(
-    rb"SET |SELECT pg_catalog.set_config|CREATE SCHEMA |CREATE TYPE |CREATE DOMAIN "
+_NEEDED = re.compile(
+    rb"SET |SELECT pg_catalog.set_config|CREATE SCHEMA |CREATE TYPE |CREATE DOMAIN |"
+    rb"CREATE (?:UNLOGGED )?SEQUENCE "
 )
 
 
@@ -50,7 +56,7 @@ def _chosen(data: bytes, tables: Collection[str]) -> Iterator[bytes]:
         if rows is not None:
             continue
         if found is None:
-            if _SETTING.match(statement) or _SEQUENCE.match(statement):
+            if _NEEDED.match(statement):
                 yield statement + b";\n"
         elif _plain(found["table"]) in tables and not _refers(statement, tables):
             yield statement + b";\n"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
 from msgspec import Struct
@@ -24,12 +25,20 @@ class Sequence(Struct, frozen=True):
     is_identity: bool
     is_logged: bool
 
+    @property
+    def table_and_column(self) -> tuple[str, str]:
+        """Return the table as SQL and the name of the column that it belongs to."""
+        quoted = re.fullmatch(r'(.*)\.(?:"((?:[^"]|"")+)"|([^."]+))', self.column, re.DOTALL)
+        if quoted is None:
+            return "", ""
+        return quoted[1], quoted[3] or quoted[2].replace('""', '"')
+
 
 def sequences(server: Server, dependencies: Dependencies) -> list[Sequence]:
     """Return the sequences by name."""
     found = []
     for row in server.rows(
-        "SELECT c.oid, c.oid::regclass, s.seqtypid::regtype, s.seqstart, s.seqincrement, s.seqmin, "
+        "SELECT c.oid, c.oid::regclass::text, s.seqtypid::regtype, s.seqstart, s.seqincrement, s.seqmin, "
         "s.seqmax, s.seqcache, s.seqcycle, coalesce(d.refobjid::regclass || '.' || "
         "pg_catalog.quote_ident(a.attname), ''), coalesce(d.deptype, ''), c.relpersistence FROM "
         "pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace JOIN pg_sequence s ON "
@@ -77,4 +86,9 @@ def values(server: Server, found: list[Sequence]) -> Iterator[str]:
     for row in found:
         ((last, called),) = server.rows(f"SELECT last_value, is_called FROM {row.name}")
         is_called = "true" if called == "t" else "false"
-        yield f"SELECT pg_catalog.setval({sql_text(row.name)}, {last}, {is_called})"
+        which = sql_text(row.name)
+        if row.column:
+            table, column = row.table_and_column
+            of = f"{sql_text(table)}, {sql_text(column)}"
+            which = f"pg_catalog.pg_get_serial_sequence({of})"
+        yield f"SELECT pg_catalog.setval({which}, {last}, {is_called})"
