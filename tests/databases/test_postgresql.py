@@ -252,7 +252,7 @@ def test_a_hostile_dump_reaches_only_its_database(
 def test_one_odd_table_or_row_costs_itself(
     pots: Any, postgresql: Any, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    whole = PostgreSqlConnection.copy_out
+    whole: Any = PostgreSqlConnection.copy_out
 
     def broken(self: Any, sql: Any) -> Any:
         with closing(whole(self, sql)) as lines:

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Collection, Iterator, Mapping
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from functools import partial
 from pathlib import Path
 
@@ -25,7 +25,7 @@ from ...core.rewriting.texts import Texts
 from ..base import EXCHANGE_PREFIX, DatabaseAccess, DatabaseTable, Exchange
 from ..rewriting import RewrittenColumn
 from . import tables
-from .loading import acting_role, loading_role
+from .loading import acting_role, is_superuser, loading_role
 from .renamed_roles import new_names, renamed
 from .restoring import make_database, restored
 from .rewriting import rewrite
@@ -124,9 +124,7 @@ class PostgreSqlExchange:
         own, scratch = for_restoring(access), _scratch(exchange, NEW)
         with opened(own, scratch) as admin:
             known = tables.names(admin)
-            owners = tables.owners(admin, known)
-            heir = _owner(admin, scratch)
-            with acting_role(own, admin, scratch, owners, heir) as server:
+            with _scratch_role(own, admin, scratch, known) as server:
                 found = list(
                     rewrite(server, exchange.name, known.values(), Texts(texts), list(texts))
                 )
@@ -257,7 +255,7 @@ class _Part:
         name, access = self._exchange.name, self._access
         heir = _owner(self._server, name)
         called = [c for c, sql in tables.names(admin).items() if sql in chosen]
-        owners = tables.owners(admin, called) | ({heir} if missing else set())
+        owners = {*tables.owners(admin, called).values(), *([heir] if missing else [])}
         with acting_role(access, admin, name, owners, heir) as server:
             with opened(access, source) as other:
                 tables.ReplacedRows(server, self._refuse).run(other, chosen)
@@ -335,11 +333,32 @@ def _carry(access: DatabaseAccess, exchange: Exchange, refuse: Callable[[str], N
         extra = [name for name in here if name not in there and name not in exchange.extra]
         if not rows and not extra:
             return
-        heir = _owner(admin, new)
-        owners = tables.owners(admin, there) | {heir}
-        with acting_role(access, admin, new, owners, heir) as server:
+        chosen = [name for name in there if there[name] in rows]
+        with _scratch_role(access, admin, new, chosen) as server:
             tables.ReplacedRows(server, refuse).run(live, rows)
             tables.copy_tables(access, exchange.name, server, extra, refuse)
+
+
+@contextmanager
+def _scratch_role(
+    access: DatabaseAccess, admin: PostgreSqlConnection, database: str, chosen: Collection[str]
+) -> Iterator[PostgreSqlConnection]:
+    """Give a connection that may change tables of a database that is not in use yet; for that
+    time, those of superusers belong to its role.
+    """
+    heir, known = _owner(admin, database), tables.names(admin)
+    owners = tables.owners(admin, chosen)
+    plain = {name for name in {*owners.values(), heir} if not is_superuser(admin, name)}
+    changed = {name: own for name, own in owners.items() if own not in plain}
+    with acting_role(access, admin, database, plain, heir) as server:
+        ((role,),) = server.rows("SELECT current_user")
+        try:
+            for name in changed:
+                admin.rows(f"ALTER TABLE {known[name]} OWNER TO {quote_name(str(role))}")
+            yield server
+        finally:
+            for name, own in changed.items():
+                admin.rows(f"ALTER TABLE {known[name]} OWNER TO {quote_name(own)}")
 
 
 def _rename(server: PostgreSqlConnection, name: str, new: str) -> None:

@@ -33,9 +33,10 @@ def loading_role(
         "SELECT pg_catalog.pg_get_userbyid(datdba) FROM pg_catalog.pg_database WHERE datname = "
         "pg_catalog.current_database()"
     )
-    with _role(access, admin, database, str(owner)) as (role, server):
+    with _role(admin, database, str(owner)) as (role, password):
         admin.rows(f"ALTER DATABASE {quote_name(database)} OWNER TO {quote_name(role)}")
-        yield server
+        with _connected(access, database, role, password) as server:
+            yield server
 
 
 @contextmanager
@@ -50,39 +51,50 @@ def acting_role(
     belongs to ``heir``. Raises ``SettingError`` if an owner is a superuser.
     """
     for name in owners:
-        ((is_super,),) = admin.rows(
-            "SELECT rolsuper FROM pg_catalog.pg_roles WHERE rolname = %s", name
-        )
-        if is_super == "t":
+        if is_superuser(admin, name):
             raise SettingError(
                 f"A table belongs to the superuser {name}: rows are never written as one.",
                 "Restore the whole database, or give the table to the owner of the database.",
                 field="tables",
             )
-    with _role(access, admin, database, heir) as (role, server):
+    with _role(admin, database, heir) as (role, password):
+        called = quote_name(role)
         for name in owners:
-            admin.rows(f"GRANT {quote_name(name)} TO {quote_name(role)}")
-        admin.rows(f"GRANT CREATE ON DATABASE {quote_name(database)} TO {quote_name(role)}")
-        yield server
+            admin.rows(f"GRANT {quote_name(name)} TO {called}")
+        admin.rows(f"GRANT CONNECT, CREATE ON DATABASE {quote_name(database)} TO {called}")
+        with _connected(access, database, role, password) as server:
+            yield server
+
+
+def is_superuser(server: PostgreSqlConnection, name: str) -> bool:
+    """Return whether a role is a superuser."""
+    ((found,),) = server.rows("SELECT rolsuper FROM pg_catalog.pg_roles WHERE rolname = %s", name)
+    return found == "t"
 
 
 @contextmanager
-def _role(
-    access: DatabaseAccess, admin: PostgreSqlConnection, database: str, heir: str
-) -> Iterator[tuple[str, PostgreSqlConnection]]:
-    assert access.server is not None
+def _role(admin: PostgreSqlConnection, database: str, heir: str) -> Iterator[tuple[str, str]]:
+    """Create a role for a while; yield its name and password."""
     _drop_old(admin)
     role = f"{LOADING_ROLE}{datetime.now(UTC):%Y%m%d}_{secrets.token_hex(4)}"
     password = secrets.token_urlsafe(24)
     try:
         _create(admin, role, password)
-        settings = access.server.settings
-        assert isinstance(settings, PostgreSqlSettings)
-        own = settings.model_copy(update={"user": role})
-        with connect(ServerSpec(own, {"password": password}), access.host, database) as server:
-            yield role, server
+        yield role, password
     finally:
         _hand_over(admin, role, database, heir)
+
+
+@contextmanager
+def _connected(
+    access: DatabaseAccess, database: str, role: str, password: str
+) -> Iterator[PostgreSqlConnection]:
+    assert access.server is not None
+    settings = access.server.settings
+    assert isinstance(settings, PostgreSqlSettings)
+    own = settings.model_copy(update={"user": role})
+    with connect(ServerSpec(own, {"password": password}), access.host, database) as server:
+        yield server
 
 
 def _create(admin: PostgreSqlConnection, role: str, password: str) -> None:

@@ -40,10 +40,10 @@ def sizes(server: PostgreSqlConnection) -> dict[str, int]:
     }
 
 
-def owners(server: PostgreSqlConnection, wanted: Collection[str]) -> set[str]:
+def owners(server: PostgreSqlConnection, wanted: Collection[str]) -> dict[str, str]:
     """Return the owners of some tables."""
     return {
-        str(owner)
+        str(called): str(owner)
         for called, owner in server.rows(
             "SELECT n.nspname || '.' || c.relname, pg_catalog.pg_get_userbyid(c.relowner) FROM "
             "pg_catalog.pg_class c JOIN pg_catalog.pg_namespace n ON n.oid = c.relnamespace WHERE "

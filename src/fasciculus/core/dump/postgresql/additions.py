@@ -70,9 +70,9 @@ def indexes(server: Server) -> Iterator[tuple[str, str]]:
 def _statistics_targets(server: Server) -> Iterator[tuple[str, str]]:
     for table, index, column, target in server.rows(
         "SELECT i.indrelid::regclass::text, i.indexrelid::regclass::text, a.attnum, "
-        "a.attstattarget FROM pg_index i JOIN pg_attribute a ON a.attrelid = i.indexrelid AND a.attstattarget >= 0 JOIN "
-        "pg_class r ON r.oid = i.indrelid JOIN pg_namespace n ON n.oid = r.relnamespace WHERE "
-        f"{OWN}"
+        "a.attstattarget FROM pg_index i JOIN pg_attribute a ON a.attrelid = i.indexrelid AND "
+        "a.attstattarget >= 0 JOIN pg_class r ON r.oid = i.indrelid JOIN pg_namespace n ON n.oid = "
+        f"r.relnamespace WHERE {OWN}"
     ):
         yield str(table), f"ALTER INDEX {index} ALTER COLUMN {column} SET STATISTICS {target}"
 
@@ -93,8 +93,8 @@ def rules(server: Server) -> Iterator[tuple[str, str]]:
     """Yield the rules that are no views, with their tables."""
     for table, name, words, state in server.rows(
         "SELECT w.ev_class::regclass::text, w.rulename, pg_catalog.pg_get_ruledef(w.oid), "
-        "w.ev_enabled FROM pg_rewrite w JOIN pg_class r ON r.oid = w.ev_class JOIN pg_namespace n ON n.oid = "
-        f"r.relnamespace WHERE {OWN} AND w.rulename <> '_RETURN' AND "
+        "w.ev_enabled FROM pg_rewrite w JOIN pg_class r ON r.oid = w.ev_class JOIN pg_namespace n "
+        f"ON n.oid = r.relnamespace WHERE {OWN} AND w.rulename <> '_RETURN' AND "
         f"{_NOT_OF_EXTENSION.format(of='r.oid')} ORDER BY 1, 2"
     ):
         yield str(table), str(words).rstrip().removesuffix(";")

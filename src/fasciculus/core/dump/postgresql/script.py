@@ -13,7 +13,7 @@ from .statements import statements
 _OF_OTHERS = (ROLES, OWNERS, OF_SERVER)
 #: Members with statements for each table.
 _OF_TABLES = (SCHEMA, CONSTRAINTS, OBJECTS)
-_NAME = rb'(?:"(?:[^"]|"")+"|[^\s".(]+)'
+_NAME = rb'(?:"(?:[^"]|"")+"|[^\s".(\',]+)'
 _OF = re.compile(
     rb"(?:CREATE (?:UNLOGGED )?TABLE|ALTER TABLE(?: ONLY)?|ALTER SEQUENCE \S+ OWNED BY|"
     rb"SELECT pg_catalog.setval\(pg_catalog.pg_get_serial_sequence\(\s?E?'|"

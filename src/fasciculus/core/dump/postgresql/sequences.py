@@ -38,8 +38,8 @@ def sequences(server: Server, dependencies: Dependencies) -> list[Sequence]:
     """Return the sequences by name."""
     found = []
     for row in server.rows(
-        "SELECT c.oid, c.oid::regclass::text, s.seqtypid::regtype, s.seqstart, s.seqincrement, s.seqmin, "
-        "s.seqmax, s.seqcache, s.seqcycle, coalesce(d.refobjid::regclass || '.' || "
+        "SELECT c.oid, c.oid::regclass::text, s.seqtypid::regtype, s.seqstart, s.seqincrement, "
+        "s.seqmin, s.seqmax, s.seqcache, s.seqcycle, coalesce(d.refobjid::regclass || '.' || "
         "pg_catalog.quote_ident(a.attname), ''), coalesce(d.deptype, ''), c.relpersistence FROM "
         "pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace JOIN pg_sequence s ON "
         "s.seqrelid = c.oid LEFT JOIN pg_depend d ON d.classid = 'pg_class'::regclass AND "
