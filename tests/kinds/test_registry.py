@@ -74,7 +74,7 @@ def test_stored_settings_that_do_not_fit_name_the_field(registry: Registry) -> N
     [
         (stores.KINDS, {"folder", "sftp", "ftp", "s3", "webdav", "drive"}),
         (hosts.KINDS, {"local", "ssh", "ftp", "unconnected"}),
-        (databases.ENGINES, {"mariadb", "sqlite"}),
+        (databases.ENGINES, {"mariadb", "postgresql", "sqlite"}),
     ],
 )
 def test_what_ships_describes_itself(registry: Registry, names: set[str]) -> None:

@@ -3718,7 +3718,10 @@ export interface components {
        * Servers
        * @default []
        */
-      servers: components['schemas']['ServersMariadbSettings'][];
+      servers: (
+        | components['schemas']['ServersMariadbSettings']
+        | components['schemas']['ServersPostgresqlSettings']
+      )[];
       /**
        * @default {
        *       "alias_map": "",
@@ -3886,7 +3889,10 @@ export interface components {
        * Servers
        * @default []
        */
-      servers: components['schemas']['ServersMariadbSettings'][];
+      servers: (
+        | components['schemas']['ServersMariadbSettings']
+        | components['schemas']['ServersPostgresqlSettings']
+      )[];
       /**
        * @default {
        *       "alias_map": "",
@@ -8888,6 +8894,48 @@ export interface components {
        * @description If another: one that may change databases, while the first one only reads.
        * @default
        * @example fasciculus-restore
+       */
+      restore_user: string;
+    };
+    /**
+     * PostgreSqlSettings
+     * @description A server reached by the folder of its Unix socket, or by an address and port.
+     */
+    ServersPostgresqlSettings: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'postgresql';
+      /**
+       * Folder of the socket
+       * @description Or an address, below.
+       * @default
+       * @example /run/postgresql
+       */
+      socket: string;
+      /**
+       * Address
+       * @default
+       * @example 127.0.0.1
+       */
+      address: string;
+      /**
+       * Port
+       * @default 5432
+       */
+      port: number;
+      /**
+       * User
+       * @default
+       * @example fasciculus
+       */
+      user: string;
+      /**
+       * User for restoring
+       * @description If another: one that may create databases and roles.
+       * @default
+       * @example fasciculus_restore
        */
       restore_user: string;
     };

@@ -170,6 +170,8 @@ def _incremental() -> Instruction:
 
 
 def _database(engine: str, name: str) -> Instruction:
+    if engine == "postgresql":
+        return _postgresql(name)
     if engine != "mariadb":
         return Instruction(
             f"Load database {name}",
@@ -184,4 +186,20 @@ def _database(engine: str, name: str) -> Instruction:
             f"xargs cat | mariadb --binary-mode --sandbox --default-character-set=utf8mb4 {new}",
         ],
         "docs/by-hand.md shows how to load it as a user that can change nothing else.",
+    )
+
+
+def _postgresql(name: str) -> Instruction:
+    new = restored_name(name)
+    quoted = shlex.quote(new)
+    return Instruction(
+        f"Load database {name}",
+        [
+            f"createdb --template=template0 {quoted}",
+            f"ls /srv/restored/databases/postgresql/{shlex.quote(name)}/*.sql | grep -v -e "
+            f"00000-roles -e 93000-server -e 99000-owners | xargs cat | psql -X -q "
+            f"-v ON_ERROR_STOP=1 {quoted}",
+        ],
+        "For owners and rights, load 00000-roles.sql first and 99000-owners.sql last, as a "
+        "superuser. docs/by-hand.md shows how to load it as a role that can change nothing else.",
     )

@@ -15,6 +15,7 @@ import sys
 import time
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
+from zlib import crc32
 
 import httpx
 
@@ -35,7 +36,7 @@ from ..models import (
     StartRules,
     WatchSettings,
 )
-from . import mariadb, scenario
+from . import mariadb, postgresql, scenario, timetables
 from .mailbox import MailboxPage, MailboxStandIn
 from .stores import DemoStores, StorePorts
 
@@ -105,6 +106,7 @@ class Demo:
         self._ends: list[object] = []
         self._service: subprocess.Popen[bytes] | None = None
         self.database: mariadb.PrivateMariaDb | None = None
+        self.timetables: postgresql.PrivatePostgreSql | None = None
 
     def _remember(self) -> None:
         descriptor = os.open(self._memory, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
@@ -128,6 +130,12 @@ class Demo:
             print("Starting MariaDB for this demo alone …", flush=True)
             self.database = mariadb.PrivateMariaDb(folder / "mariadb")
             self._ends.append(self.database)
+        if postgresql.found():
+            print("Starting PostgreSQL for this demo alone …", flush=True)
+            name = f"demo-{crc32(bytes(folder.absolute())):08x}"
+            self.timetables = postgresql.PrivatePostgreSql(name)
+            self._ends.append(self.timetables)
+            timetables.write(self.timetables, self.kept.database_password)
         kept.service_port = free_port(7370)
         kept.store_ports = asdict(self.stores.ports)
         kept.smtp_port, kept.page_port = self.mailbox.port, self.page.port
@@ -208,6 +216,9 @@ class Demo:
         servers = []
         if self.database is not None:
             servers = [{"kind": "mariadb", "socket": self.database.socket, "user": "fasciculus"}]
+        if self.timetables is not None:
+            place = {"socket": self.timetables.socket, "user": "fasciculus"}
+            servers.append({"kind": "postgresql", **place})
         etc = self.folder / "reed-1"
         host = HostInput(
             name="reed-1",
@@ -229,7 +240,10 @@ class Demo:
                 sqlite=True,
                 mail=True,
             ),
-            secrets={"mariadb_password": self.kept.database_password},
+            secrets={
+                "mariadb_password": self.kept.database_password,
+                "postgresql_password": self.kept.database_password,
+            },
         )
         if any(row.name == "reed-1" for row in client.every(client.hosts_list)):
             client.hosts_change("reed-1", host)

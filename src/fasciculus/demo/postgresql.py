@@ -19,6 +19,7 @@ _START_SECONDS = 60
 _PORT = 5432
 #: The user that Debian's package makes for its servers, which refuse to run as root.
 _USER = "postgres"
+_PREFIX = "fasciculus-postgresql-"
 
 
 def found() -> Path | None:
@@ -31,15 +32,19 @@ def found() -> Path | None:
 
 
 class PrivatePostgreSql:
-    """A server with its own data folder, reached only through its socket."""
+    """A server with its own data folder, reached only through its socket.
 
-    def __init__(self, data: Path | None = None) -> None:
+    With a ``name`` its folder stays for the next time.
+    """
+
+    def __init__(self, name: str = "") -> None:
         programs = found()
         if programs is None:
             raise FileNotFoundError("PostgreSQL is not on this machine")
-        # Other users cannot enter the folders of whoever starts it.
-        self._folder = Path(tempfile.mkdtemp(prefix="fasciculus-postgresql-"))
-        self.data = data or self._folder / "data"
+        self._stays = bool(name)
+        # The server's own user cannot enter the folders of root.
+        self._folder = _folder(name) if name else Path(tempfile.mkdtemp(prefix=_PREFIX))
+        self.data = self._folder / "data"
         self.socket = str(self._folder)
         self._as: dict[str, Any] = {}
         if os.geteuid() == 0:
@@ -125,5 +130,17 @@ class PrivatePostgreSql:
                 self._process.kill()
                 self._process.wait()
         self._log.close()
-        with suppress(OSError):
-            shutil.rmtree(self._folder)
+        if not self._stays:
+            with suppress(OSError):
+                shutil.rmtree(self._folder)
+
+
+def _folder(name: str) -> Path:
+    """Return a folder that belongs to this user, or to the server's; it is made if missing."""
+    path = Path(tempfile.gettempdir()) / f"{_PREFIX}{name}"
+    path.mkdir(mode=0o700, exist_ok=True)
+    info = path.lstat()
+    own = {os.geteuid()} | ({pwd.getpwnam(_USER).pw_uid} if os.geteuid() == 0 else set())
+    if info.st_uid not in own or not path.is_dir() or path.is_symlink():
+        raise PermissionError(f"{path} belongs to someone else; remove it.")
+    return path

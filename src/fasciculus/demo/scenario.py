@@ -50,6 +50,7 @@ class Plan:
     sites: tuple[tuple[str, int, int], ...]
     mailboxes: tuple[str, ...]
     mariadb: str = ""
+    postgresql: str = ""
 
 
 PLANS = (
@@ -64,6 +65,7 @@ PLANS = (
         "boat timetables",
         (("ferryline.example", 180, 10), ("times.ferryline.example", 400, 4)),
         ("office",),
+        postgresql="ferryline_times",
     ),
     Plan(
         "orchardschool",

@@ -386,12 +386,13 @@ def _restored(done: models.Restore) -> str:
     parts = [f"Restored {count(done.entries, 'entry', 'entries')}, {size(done.bytes)}"]
     place = ", in place" if done.in_place else f", to {done.target}" if done.target else ""
     parts.append(f"{place}.")
-    if done.aside:
-        parts.append(f" The replaced data is set aside; undo: fasciculus restores undo {done.id}")
     if done.databases:
         parts.append(f" Databases: {', '.join(done.databases.values())}.")
+    if done.aside:
+        parts.append(f" The replaced data is set aside; undo: fasciculus restores undo {done.id}")
     for name, tables in done.tables.items():
-        if done.in_place:
+        if done.in_place or "." in tables[0]:
+            # Tables in schemas are of PostgreSQL, which moves none to another database.
             break
         back = f"RENAME TABLE `{done.databases[name]}`.`{tables[0]}` TO `{name}`.`{tables[0]}`"
         parts.append(f" To use it, once the old one is out of the way: {back};")

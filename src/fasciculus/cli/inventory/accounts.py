@@ -25,9 +25,8 @@ DatabaseOption = Annotated[
     list[str] | None,
     typer.Option(
         "--database",
-        help="A database, as in mariadb:shop, or sqlite:shop=PATH for a file below the home; may "
-        "be "
-        "repeated.",
+        help="A database, as in mariadb:shop, postgresql:shop, or sqlite:shop=PATH for a file "
+        "below the home; may be repeated.",
         metavar="ENGINE:NAME[=PATH]",
     ),
 ]
@@ -154,7 +153,7 @@ def _database(text: str) -> models.Database:
     if not (colon and engine and name):
         raise wrong(
             f"--database {text}: the engine or the name is missing.",
-            "Write --database mariadb:NAME, or --database sqlite:NAME=PATH.",
+            "Write --database mariadb:NAME, postgresql:NAME, or sqlite:NAME=PATH.",
         )
     return models.Database(engine=engine, name=name, path=path)
 

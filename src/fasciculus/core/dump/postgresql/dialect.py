@@ -23,7 +23,7 @@ SETTINGS = (
     "SET DateStyle = 'ISO, MDY';\n"
     "SET IntervalStyle = 'postgres';\n"
     "SET TimeZone = 'UTC';\n"
-    "SELECT pg_catalog.set_config('search_path', '', false);\n"
+    "SET search_path = '';\n"
 )
 _PLAIN = re.compile(r"[a-z_][a-z0-9_]*")
 

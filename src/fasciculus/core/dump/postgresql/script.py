@@ -27,7 +27,7 @@ _OF = re.compile(
     re.DOTALL,
 )
 _NEEDED = re.compile(
-    rb"SET |SELECT pg_catalog.set_config|CREATE SCHEMA |CREATE TYPE |CREATE DOMAIN |"
+    rb"SET |CREATE SCHEMA |CREATE TYPE |CREATE DOMAIN |"
     rb"CREATE (?:UNLOGGED )?SEQUENCE "
 )
 
