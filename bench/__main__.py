@@ -49,7 +49,9 @@ from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import Store, connected
 
 from . import data, records, ssh
+from .changed_rows import changed_rows
 from .night import Night
+from .postgresql import postgresql
 from .storage import KEYS, ObjectStorage, Vsftpd, vsftpd_found
 
 RUNS = 3
@@ -64,6 +66,7 @@ ROWS = (
     "in_place",
     "nights",
     "database",
+    "postgresql",
     "memory",
     "push",
     "s3",
@@ -290,6 +293,8 @@ class Bench:
         """Return the bundle that was just made, as what the next one builds on."""
         kept_states = Path(kept).with_suffix(".states")
         shutil.copy(self.folder / "listing.zst", self.folder / kept)
+        # Of databases only there are none.
+        (self.folder / "listing.states").touch()
         shutil.copy(self.folder / "listing.states", self.folder / kept_states)
         return PreviousOrder(
             name=self.bundle,
@@ -374,20 +379,15 @@ class Bench:
                 "2x",
                 "1.0x",
             )
-            before = self.previous("rows.zst")
-            rows = int(1_000_000 * self.scale)
-            server.run("USE bench", f"UPDATE t SET price = price + 1 WHERE id > {rows * 99 // 100}")
-            self.worker(msgspec.structs.replace(order, previous=before))
             whole = (self.folder / "dump.zst").stat().st_size
-            self.say(
-                "a night on which 1 % of rows changed, the newest",
-                "its full dump, compressed",
-                f"{self.packed / whole:.3f}x",
-                "0.25x",
-                "0.05x",
+            changed_rows(
+                self, order, lambda words: server.run("USE bench", words), "CRC32(id)", whole
             )
         finally:
             server.close()
+
+    def postgresql(self) -> None:
+        postgresql(self)
 
     def push(self) -> None:
         """Measure sending a piece to a real OpenSSH server, by the store and by the system's own

@@ -6,12 +6,16 @@ from fnmatch import fnmatchcase
 
 from msgspec import Struct
 
+from .sql.member_sizes import LARGE, SMALL, MemberSizes
+from .sql.members import safe_file
+
 
 class DumpRules(Struct, frozen=True):
     """The wanted part of a database. Patterns are of tables, with ``*`` and ``?``; where an engine
     has schemas, of ``schema.table`` too.
 
-    ``tables`` empty means all; ``without_rows`` keeps a table's structure alone.
+    ``tables`` empty means all; ``without_rows`` keeps only a table's structure. Rows of tables in
+    ``small_members`` are stored in small members; they are named as in files of a bundle.
     """
 
     tables: tuple[str, ...] = ()
@@ -19,6 +23,11 @@ class DumpRules(Struct, frozen=True):
     without_rows: tuple[str, ...] = ()
     structure_only: bool = False
     check_tables: bool = False
+    small_members: frozenset[str] = frozenset()
+
+    def sizes(self, table: str) -> MemberSizes:
+        """Return the sizes of the members with a table's rows."""
+        return SMALL if safe_file(table) in self.small_members else LARGE
 
     def wants(self, table: str) -> bool:
         """Return whether a table goes in."""
@@ -40,6 +49,8 @@ class DatabaseRules(Struct, frozen=True):
     without_rows: tuple[str, ...] = ()
     structure_only: bool = False
     check_tables: bool = False
+    #: Tables of one database, as :class:`DumpRules` has them.
+    small_members: frozenset[str] = frozenset()
 
     def wants(self, database: str) -> bool:
         """Return whether a database goes in at all."""
@@ -57,6 +68,7 @@ class DatabaseRules(Struct, frozen=True):
             _of(self.without_rows, database),
             self.structure_only,
             self.check_tables,
+            self.small_members,
         )
 
 

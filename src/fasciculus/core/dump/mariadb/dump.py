@@ -32,8 +32,6 @@ from .dialect import HEAD, sql_text
 from .literals import Column, quote_name
 from .statements import written
 
-#: Members of rows: at least, on the average, and at most about so many bytes.
-LEAST, USUAL, MOST = 16 * 1024, 64 * 1024, 1024 * 1024
 STATEMENT_SIZE = 1024 * 1024
 
 _SNAPSHOTS = frozenset(["innodb", "rocksdb", "tokudb", ""])
@@ -251,6 +249,7 @@ class Dump:
             quote_name(table.name).encode(),
             names.encode(),
         )
+        least, usual, most = self._rules.sizes(table.name)
         part, count = 0, 0
         member: list[bytes] = []
         member_bytes = statement_bytes = 0
@@ -270,8 +269,8 @@ class Dump:
             # Cut where the row's own values say so: unchanged parts of a table give the same
             # members
             # again.
-            if member_bytes >= MOST or (
-                member_bytes >= LEAST and crc32(row) * USUAL < len(row) << 32
+            if member_bytes >= most or (
+                member_bytes >= least and crc32(row) * usual < len(row) << 32
             ):
                 part += 1
                 yield self._member(number, table.name, part, member)

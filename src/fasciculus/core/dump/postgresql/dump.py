@@ -6,7 +6,7 @@ All reads of one database happen inside one consistent snapshot. Members:
 ``00000-extensions.sql``    extensions, by name
 ``00000-roles.sql``         the roles that own something or have rights, unless they exist
 ``00000-schema.sql``        schemas, types, functions, sequences, tables and views
-``NNNNN-rows-….sql``        rows of one table for ``COPY``, 16 KiB to 1 MiB a member
+``NNNNN-rows-….sql``        rows of one table for ``COPY``, in members of bounded size
 ``89000-large-objects-….``  large objects
 ``90000-constraints.sql``   values of sequences, keys, constraints and indexes
 ``91000-objects.sql``       views that need keys, statistics, triggers, rules, policies, comments
@@ -263,9 +263,10 @@ class Dump:
 
     def _rows_of(self, number: int, table: Table, chosen: str) -> Iterator[Member]:
         server, count = self._server, 0
+        sizes = self._rules.sizes(table.called)
         server.rows("SAVEPOINT rows")
         try:
-            for member, rows in row_members(server, number, table, self._head, chosen):
+            for member, rows in row_members(server, number, table, self._head, chosen, sizes):
                 count += rows
                 yield member
         except StatementError as error:

@@ -6,18 +6,16 @@ from collections.abc import Iterator
 from zlib import crc32
 
 from ...errors import FasciculusError
+from ..sql.member_sizes import MemberSizes
 from ..sql.members import Member, safe_file
 from .dialect import encoded
 from .server import Server
 from .statements import END_OF_ROWS
 from .tables import Table
 
-#: Members of rows: at least, on the average, and at most about so many bytes.
-LEAST, USUAL, MOST = 16 * 1024, 64 * 1024, 1024 * 1024
-
 
 def row_members(
-    server: Server, number: int, table: Table, head: bytes, chosen: str
+    server: Server, number: int, table: Table, head: bytes, chosen: str, sizes: MemberSizes
 ) -> Iterator[tuple[Member, int]]:
     """Yield members with the rows of a table, each with how many it holds.
 
@@ -34,16 +32,16 @@ def row_members(
     begin = head + encoded(f"COPY {table.name} ({columns}) FROM stdin;\n")
     if not columns:
         begin = head + encoded(f"COPY {table.name} FROM stdin;\n")
-    part = count = size = 0
+    least, usual, most = sizes
+    part = size = 0
     rows: list[bytes] = []
     for row in server.copy_out(f"COPY {source} TO STDOUT"):
         rows.append(row)
         length = len(row)
         size += length
-        if size >= MOST or (size >= LEAST and crc32(row) * USUAL < length << 32):
+        if size >= most or (size >= least and crc32(row) * usual < length << 32):
             part += 1
             yield _member(number, table.called, part, begin, rows), len(rows)
-            count += len(rows)
             rows, size = [], 0
     if rows:
         yield _member(number, table.called, part + 1, begin, rows), len(rows)

@@ -4,9 +4,15 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from contextlib import suppress
+
+from msgspec.structs import replace
 
 from ....contracts.orders import BackupOrder
+from ....core.bundle.listing import read_lines
 from ....core.bundle.writer import BundleWriter
+from ....core.dump.sql.member_sizes import with_small_members
+from ....core.errors import DamagedError
 from ....databases import ENGINES, server_engines
 from ....databases.base import DatabaseAccess, DatabaseRef, FileMember, SqlMember
 from ....hosts.base import HostConnection
@@ -32,6 +38,7 @@ class DatabaseSource:
     ) -> None:
         self._order, self._host, self._writer, self._file_source = order, host, writer, file_source
         self._warn, self._seen = warn, seen
+        self._spread: frozenset[str] | None = None
 
     def run(self) -> None:
         """Dump them all, in the order of their folders."""
@@ -64,7 +71,9 @@ class DatabaseSource:
     def _dump(self, database: DatabaseRef) -> None:
         engine = ENGINES.get(database.engine)
         access = self._access(database.engine)
-        dump = engine.dump(access, database, self._order.database_rules)
+        small = self._small_members(engine.folder(database))
+        rules = replace(self._order.database_rules, small_members=small)
+        dump = engine.dump(access, database, rules)
         moment = time.time_ns()
         for member in dump:
             if isinstance(member, FileMember):
@@ -74,6 +83,19 @@ class DatabaseSource:
         for warning in dump.warnings:
             self._warn(warning)
         self._file_source.result.databases.append(dump.record())
+
+    def _small_members(self, folder: str) -> frozenset[str]:
+        """Return the tables of a database whose rows should be stored in small members."""
+        if self._spread is None:
+            self._spread = frozenset()
+            if self._order.before:
+                # Without it, or with one that is damaged, nothing is known.
+                with suppress(OSError, DamagedError), open(self._order.before, "rb") as raw:
+                    self._spread = with_small_members(read_lines(raw))
+        start = f"{folder}/"
+        return frozenset(
+            name.removeprefix(start) for name in self._spread if name.startswith(start)
+        )
 
     def _add(self, member: SqlMember, moment: int) -> None:
         self._writer.add(made_up("databases", member.path, moment), member.data)
