@@ -30,7 +30,7 @@ def set_flags(descriptor: int, names: str) -> None:
 
 
 def replace_flags(descriptor: int, names: str) -> None:
-    """Give an open file these flags instead of its own. Raises ``OSError`` if the kernel
+    """Replace the flags of an open file. Raises ``OSError`` if the kernel
     refuses; flags without a name here stay.
     """
     before = _value(descriptor)

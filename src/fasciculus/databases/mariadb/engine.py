@@ -24,6 +24,7 @@ from ..base import (
     Rights,
     SqlMember,
 )
+from ..bundled_tables import bundled_tables
 from .exchange import MariaDbExchange
 from .restoring import restored
 from .server import MariaDbSecrets, MariaDbSettings, for_restoring, opened
@@ -193,14 +194,7 @@ class MariaDbEngine:
         self, record: DatabaseRecord, members: Iterable[tuple[str, int]]
     ) -> list[DatabaseTable]:
         """Return the tables of a database with rows and sizes."""
-        sizes = dict.fromkeys(record.tables, 0)
-        for name, size in members:
-            if table := table_of(name, record.shortened):
-                sizes[table] = sizes.get(table, 0) + size
-        return [
-            DatabaseTable(name, record.tables.get(name), size)
-            for name, size in sorted(sizes.items())
-        ]
+        return bundled_tables(record, members, table_of)
 
     def restore(
         self,

@@ -1,4 +1,4 @@
-"""What is added once the rows are in: constraints, indexes, triggers, rules and policies."""
+"""Additions to loaded tables: constraints, indexes, triggers, rules and policies."""
 
 from __future__ import annotations
 

@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterator
 from .dialect import in_this_database, quote_name
 from .server import Server
 
-#: By catalog: the columns of owner, rights, and what is not an object of its own.
+#: By catalog: the columns of owner and rights, and the condition for separate objects.
 _OWNED = {
     "pg_namespace": (
         "nspowner",

@@ -19,8 +19,8 @@ def row_members(
 ) -> Iterator[tuple[Member, int]]:
     """Yield members with the rows of a table, each with how many it holds.
 
-    ``chosen`` is a condition on the rows, empty for all. Unchanged rows give the same members
-    again, whatever was added before or after them.
+    ``chosen`` is a condition on the rows, empty for all. Unchanged rows result in the
+    same members again, whatever was added before or after them.
     """
     columns = ", ".join(table.row_columns)
     own = "" if table.kind == "p" else "ONLY "

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-#: Strings, names, comments, the parentheses and words that bodies of functions are made of.
+#: Strings, names, comments, parentheses, and the words in bodies of functions.
 _TOKEN = re.compile(
     rb"[eE]'(?:[^'\\]++|\\.|'')*+'|'(?:[^']++|'')*+'|\"(?:[^\"]++|\"\")*+\""
     rb"|\$(?P<tag>[A-Za-z_\x80-\xff][\w\x80-\xff]*|)\$.*?\$(?P=tag)\$"

@@ -1,8 +1,8 @@
 """Sizes of the members that rows of a table are stored in.
 
-A member is stored again if any of its rows changed. Where changes are spread over a whole table,
-small members keep most of them unchanged; everywhere else larger ones take less time and listing.
-Which table is which is read off the previous bundle.
+A member is stored again if any of its rows changed. If changes are spread over a whole table, most
+small members stay unchanged. For other tables, larger members need less time and a shorter listing.
+The previous bundle shows which tables change in that way.
 """
 
 from __future__ import annotations
