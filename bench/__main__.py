@@ -19,7 +19,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any
 
 import msgspec
 
@@ -46,11 +46,12 @@ from fasciculus.demo.mariadb import PrivateMariaDb, found
 from fasciculus.hosts.side_folder import NAME
 from fasciculus.service.tasks.worker_pool import WorkerPool
 from fasciculus.stores import open_store, store_spec
-from fasciculus.stores.base import Store, connected
+from fasciculus.stores.base import connected
 
 from . import data, records, ssh
 from .changed_rows import changed_rows
 from .night import Night
+from .one_table import CountingStore, one_table
 from .postgresql import postgresql
 from .storage import KEYS, ObjectStorage, Vsftpd, vsftpd_found
 
@@ -257,18 +258,6 @@ class Bench:
 
     def one_file(self) -> None:
         """Measure the bytes requested for one small file on an SFTP-like store."""
-        asked: list[int] = []
-
-        class Counting:
-            def __init__(self, store: Store) -> None:
-                self.store = store
-
-            def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
-                asked.append(
-                    length if length is not None else (self.store.size(path) or 0) - offset
-                )
-                return self.store.open(path, offset, length)
-
         with (
             connected(
                 open_store(store_spec("attic", {"kind": "folder", "folder": str(self.store)}))
@@ -277,13 +266,14 @@ class Bench:
         ):
             files = [entry for entry in read_listing(raw) if entry.type == FILE]
             wanted = files[len(files) // 2]
-            with BundleReader(Counting(store), SUBJECT) as reader:
+            counting = CountingStore(store)
+            with BundleReader(counting, SUBJECT) as reader:
                 b"".join(reader.contents(wanted, alone=True))
         listing = (self.folder / "listing.zst").stat().st_size
         self.say(
             "one file out of a bundle, listing at hand",
             "bytes read",
-            format_size(sum(asked)),
+            format_size(counting.asked),
             "20 MB",
             "9 MB",
         )
@@ -383,6 +373,9 @@ class Bench:
             changed_rows(
                 self, order, lambda words: server.run("USE bench", words), "CRC32(id)", whole
             )
+            server.run("CREATE TABLE bench.pier AS SELECT id, name FROM bench.t WHERE id < 1000")
+            self.worker(order)
+            one_table(self, "pier")
         finally:
             server.close()
 
