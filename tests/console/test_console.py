@@ -504,6 +504,9 @@ def test_when_how_many_and_who_is_told(running: Service, browser: Any, tmp_path:
         expect(page.get_by_text("keep: 7 newest → 3 newest, 12 monthly")).to_be_visible()
         page.get_by_role("button", name="Take change 2 back").click()
         until(lambda: client.jobs_show("nightly").keep == "7 newest")
+        # The page loads the job again, and closes what was opened before.
+        page.goto(f"{running.url}/#/jobs")
+        page.goto(f"{running.url}/#/jobs/nightly")
         page.get_by_text("Its report", exact=True).click()
         frame = page.frame_locator("iframe[title='The report of the last run']")
         expect(frame.get_by_text("ferryline").first).to_be_visible()

@@ -227,7 +227,9 @@ def web(homes: Path) -> Iterator[str]:
     with (
         open(os.devnull, "w") as void,
         subprocess.Popen(
-            ["php", "-S", place, str(homes / "router.php")], stdout=void, stderr=void
+            ["php", "-d", "opcache.enable=0", "-S", place, str(homes / "router.php")],
+            stdout=void,
+            stderr=void,
         ) as server,
     ):
         until(lambda: is_open(place))
