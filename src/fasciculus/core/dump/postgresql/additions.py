@@ -52,7 +52,8 @@ def indexes(server: Server) -> Iterator[tuple[str, str]]:
         "('p', 'u', 'x')), (SELECT h.inhparent::regclass FROM pg_inherits h WHERE h.inhrelid = "
         "i.indexrelid) FROM pg_index i JOIN pg_class r ON r.oid = i.indrelid JOIN "
         f"pg_namespace n ON n.oid = r.relnamespace WHERE {OWN} AND r.relpersistence <> 't' AND "
-        f"{_NOT_OF_EXTENSION.format(of='r.oid')} AND i.indisvalid ORDER BY r.relkind <> 'p', 1, 2"
+        f"{_NOT_OF_EXTENSION.format(of='r.oid')} AND (i.indisvalid OR r.relkind = 'p') "
+        "ORDER BY r.relkind <> 'p', 1, 2"
     )
     for table, name, words, clustered, identity, of_constraint, parent in rows:
         if of_constraint == "f":

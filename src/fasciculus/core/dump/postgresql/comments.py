@@ -13,6 +13,7 @@ _KINDS = {
     "view column": "COLUMN",
     "materialized view column": "COLUMN",
     "foreign table column": "COLUMN",
+    "aggregate": "ROUTINE",
     "composite type": "TYPE",
     "composite type column": "COLUMN",
     "table constraint": "CONSTRAINT",

@@ -43,6 +43,7 @@ _OWNED = {
     "pg_largeobject_metadata": ("lomowner", "lomacl", "true"),
 }
 _KINDS = {
+    "aggregate": "ROUTINE",
     "composite type": "TYPE",
     "statistics object": "STATISTICS",
     "foreign-data wrapper": "FOREIGN DATA WRAPPER",
@@ -54,7 +55,7 @@ _GRANTED = {
     "materialized view": "TABLE",
     "foreign table": "TABLE",
     "table": "TABLE",
-    "aggregate": "FUNCTION",
+    "aggregate": "ROUTINE",
     "domain": "TYPE",
     "composite type": "TYPE",
     "foreign-data wrapper": "FOREIGN DATA WRAPPER",

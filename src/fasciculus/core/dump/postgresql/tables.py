@@ -18,7 +18,9 @@ _REPLICA = {"f": "FULL", "n": "NOTHING"}
 
 
 class Column(Struct, frozen=True):
-    """A column as the catalog has it; ``is_local`` unless it is only inherited."""
+    """A column as the catalog has it; ``is_local`` unless it is only inherited. One that is
+    ``is_inherited`` as well has the generation expression of its parent's.
+    """
 
     name: str
     type: str
@@ -29,16 +31,17 @@ class Column(Struct, frozen=True):
     generated: str
     is_local: bool
     settings: list[str]
+    is_inherited: bool = False
 
     @property
     def words(self) -> str:
         """Return its definition, but for an identity."""
         words = [quote_name(self.name), self.type]
         words += [f"COLLATE {self.collation}"] if self.collation else []
-        if self.generated:
+        if self.generated and not self.is_inherited:
             kind = "STORED" if self.generated == "s" else "VIRTUAL"
             words.append(f"GENERATED ALWAYS AS ({self.default}) {kind}")
-        elif self.default:
+        elif self.default and not self.generated:
             words.append(f"DEFAULT {self.default}")
         words += ["NOT NULL"] if self.is_filled else []
         return " ".join(words)
@@ -127,7 +130,8 @@ def _columns(server: Server) -> dict[str, list[Column]]:
         f"{collation}, pg_catalog.pg_get_expr(d.adbin, d.adrelid), a.attnotnull, a.attidentity, "
         "a.attgenerated, a.attislocal, CASE WHEN a.attstorage <> t.typstorage THEN a.attstorage "
         f"END, {compression}, CASE WHEN a.attstattarget >= 0 THEN a.attstattarget END, "
-        "pg_catalog.array_to_string(a.attoptions, ', ') FROM pg_attribute a JOIN pg_class c ON "
+        "pg_catalog.array_to_string(a.attoptions, ', '), CASE WHEN a.attinhcount > 0 AND NOT "
+        "c.relispartition THEN 'inherited' END FROM pg_attribute a JOIN pg_class c ON "
         "c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace JOIN pg_type t ON "
         "t.oid = a.atttypid LEFT JOIN pg_attrdef d ON d.adrelid = a.attrelid AND d.adnum = "
         "a.attnum WHERE a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p', 'f', 'v') "
@@ -136,7 +140,7 @@ def _columns(server: Server) -> dict[str, list[Column]]:
         of, name, type_, collated, default, filled, identity, generated, local = (
             value or "" for value in row[:9]
         )
-        storage, compressed, statistics, options = (value or "" for value in row[9:])
+        storage, compressed, statistics, options, inherited = (value or "" for value in row[9:])
         settings = [f"SET STORAGE {_STORAGE[storage]}"] if storage else []
         if compressed:
             settings.append(f"SET COMPRESSION {'lz4' if compressed == 'l' else 'pglz'}")
@@ -153,6 +157,7 @@ def _columns(server: Server) -> dict[str, list[Column]]:
                 generated,
                 local == "t",
                 settings,
+                bool(inherited),
             )
         )
     return found

@@ -46,6 +46,13 @@ def types(server: Server, dependencies: Dependencies, notes: list[str]) -> Itera
         "JOIN pg_type u ON u.oid = a.atttypid ORDER BY t.oid, a.attnum",
     )
     domains = dict(_domains(server))
+    unchecked = _grouped(
+        server,
+        "SELECT contypid, 'ALTER DOMAIN ' || contypid::regtype || ' ADD CONSTRAINT ' || "
+        "pg_catalog.quote_ident(conname) || ' ' || pg_catalog.pg_get_constraintdef(oid) FROM "
+        "pg_constraint WHERE contypid <> 0 AND contype = 'c' AND NOT convalidated "
+        "ORDER BY contypid, conname",
+    )
     ranges = dict(_ranges(server))
     for number, name, kind in server.rows(
         "SELECT t.oid, t.oid::regtype, t.typtype FROM pg_type t JOIN pg_namespace n ON "
@@ -63,7 +70,8 @@ def types(server: Server, dependencies: Dependencies, notes: list[str]) -> Itera
         }.get(str(kind))
         keys = [("pg_type", int(key))]
         if kind == "d":
-            yield DbObject("type", str(name), keys, [f"CREATE DOMAIN {name} {domains[key]}"])
+            domain = [f"CREATE DOMAIN {name} {domains[key]}", *unchecked.get(key, [])]
+            yield DbObject("type", str(name), keys, domain)
         elif made is not None:
             yield DbObject("type", str(name), keys, [f"CREATE TYPE {name} {made()}"])
         else:
@@ -82,7 +90,7 @@ def _domains(server: Server) -> Iterator[tuple[str, str]]:
         server,
         "SELECT contypid, 'CONSTRAINT ' || pg_catalog.quote_ident(conname) || ' ' || "
         "pg_catalog.pg_get_constraintdef(oid) FROM pg_constraint WHERE contypid <> 0 AND "
-        "contype = 'c' ORDER BY contypid, conname",
+        "contype = 'c' AND convalidated ORDER BY contypid, conname",
     )
     collation = COLLATION.format(own="t.typcollation", usual="b.typcollation")
     for number, base, collated, default, is_filled in server.rows(
