@@ -56,7 +56,8 @@ def ferryline(running: Any, postgresql: Any, tmp_path: Path) -> Iterator[Path]:
         for store in folder_stores(tmp_path, "attic"):
             client.stores_add(store)
         client.jobs_add(JobInput(name="nightly", stores=["attic"], timetable="by hand"))
-        assert run(client, "nightly").outcome == "done"
+        made = run(client, "nightly")
+        assert made.outcome == "done", [row.text for row in client.runs_log(made.id).items]
     yield home
     with postgresql.connect() as connection:
         found = rows(connection, "SELECT datname FROM pg_database WHERE datname ~ '^(ferry|fasc)'")
