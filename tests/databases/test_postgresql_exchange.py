@@ -243,7 +243,7 @@ def test_a_copy_has_roles_and_texts_of_its_own(shop: Any) -> None:
         )
     shop.undo(exchange)
     shop.drop()
-    roles = "SELECT rolname FROM pg_roles WHERE rolname LIKE '%copy' OR rolname LIKE 'fasc%'"
+    roles = "SELECT rolname FROM pg_roles WHERE rolname ~ '(copy$|^fasciculus_load)'"
     assert shop.query(roles) == []
     assert shop.query("SELECT count(*) FROM pg_database WHERE datname = 'copy'") == [(0,)]
 
