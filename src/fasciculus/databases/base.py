@@ -173,6 +173,10 @@ class Exchange(Struct, kw_only=True):
     users_member: bytes = b""
     users: list[str] = []
 
+    def scratch(self, kind: str) -> str:
+        """Return the name of one of its scratch databases."""
+        return f"{self.prefix}_{kind}"
+
 
 class SqlEngine(Protocol):
     """An engine with dumps in SQL that its own client can load."""

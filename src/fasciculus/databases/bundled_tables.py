@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable
 
 from ..core.bundle.manifest import DatabaseRecord
+from ..core.dump.sql.members import table_of
 from .base import DatabaseTable
 
 
 def bundled_tables(
-    record: DatabaseRecord,
-    members: Iterable[tuple[str, int]],
-    table_of: Callable[[str, Mapping[str, str]], str],
+    record: DatabaseRecord, members: Iterable[tuple[str, int]]
 ) -> list[DatabaseTable]:
-    """Return the tables with rows and bytes; ``table_of`` tells whose rows a member has."""
+    """Return the tables with rows and bytes, from the names and sizes of a dump's members."""
     sizes = dict.fromkeys(record.tables, 0)
     for name, size in members:
         if table := table_of(name, record.shortened):

@@ -88,9 +88,10 @@ def drill_copy(
     return found
 
 
-def timed_copy(db: sqlite3.Connection, bundle: Bundle) -> RelocationProposal | None:
+def timed_copy(
+    db: sqlite3.Connection, bundle: Bundle, page: DrillPage | None
+) -> RelocationProposal | None:
     """Return the copy that a drill on the timetable makes, None if it requests no page."""
-    page = drill_settings(db).page
     if page is None or not page.address:
         return None
     try:

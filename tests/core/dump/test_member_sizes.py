@@ -8,7 +8,8 @@ from typing import Any
 from fasciculus.core.bundle.entry import Entry, Extent
 from fasciculus.core.bundle.listing import to_line
 from fasciculus.core.dump.filters import DatabaseRules
-from fasciculus.core.dump.sql.member_sizes import LARGE, SMALL, with_small_members
+from fasciculus.core.dump.sql.member_sizes import LARGE, SMALL
+from fasciculus.core.dump.sql.spread_changes import with_small_members
 
 OLD, NEW = "2026-11-27T021500Z-nightly", "2026-11-28T021500Z-nightly"
 

@@ -23,7 +23,7 @@ from trees import picture
 from fasciculus.hosts.local import LocalHost
 from fasciculus.models import AccountInput, Database, DrillPage, HostInput, JobInput, Site
 from fasciculus.records.runs import restores
-from fasciculus.service.drills import drill_copy, next_drill, timed_copy
+from fasciculus.service.drills import drill_copy, drill_settings, next_drill, timed_copy
 from fasciculus.service.tasks.orders.restore import clear_order, restore_order
 from fasciculus.worker.emitter import Emitter
 from fasciculus.worker.restore import drill, drill_page
@@ -272,10 +272,10 @@ def test_the_timetable_of_drills_requests_pages_too(
     assert bad.returncode == 2 and "--page" in bad.stderr, bad
     db = running.parts.records.reader
     bundle = next_drill(db, ["millpond"])
-    copy = timed_copy(db, bundle)
+    copy = timed_copy(db, bundle, drill_settings(db).page)
     assert copy.relocation.address == "millpond.drills.example"
     running.cli("drills", "settings", "--page", "none")
-    assert timed_copy(db, bundle) is None
+    assert timed_copy(db, bundle, drill_settings(db).page) is None
 
 
 def test_a_killed_drill_leaves_no_copy(

@@ -9,7 +9,7 @@ from ...core.bundle.manifest import DatabaseRecord
 from ...core.dump.filters import DatabaseRules, DumpRules
 from ...core.dump.mariadb import privileges
 from ...core.dump.mariadb.dialect import sql_text
-from ...core.dump.mariadb.dump import Dump, table_of
+from ...core.dump.mariadb.dump import Dump
 from ...core.dump.mariadb.users import every_user
 from ...core.dump.sql.members import safe_file
 from ...core.formatting import format_list
@@ -25,13 +25,12 @@ from ..base import (
     SqlMember,
 )
 from ..bundled_tables import bundled_tables
+from ..server_access import ServerSecrets, for_restoring
 from .exchange import MariaDbExchange
 from .restoring import restored
-from .server import MariaDbSecrets, MariaDbSettings, for_restoring, opened
+from .server import MariaDbSettings, opened
 
 _NAME = "mariadb"
-#: Statements of a member that are named when they are refused, and how much of each.
-_NAMED, _SHOWN = 20, 60
 #: Where servers listen as systems set them up.
 _SOCKETS = ("/run/mysqld/mysqld.sock", "/var/lib/mysql/mysql.sock", "/run/mysql/mysql.sock")
 _SERVERS_OWN = frozenset(["information_schema", "performance_schema", "mysql", "sys"])
@@ -93,7 +92,7 @@ class MariaDbEngine:
 
     name, title = _NAME, "MariaDB or MySQL"
     settings: type[Settings] | None = MariaDbSettings
-    secrets: type[Secrets] = MariaDbSecrets
+    secrets: type[Secrets] = ServerSecrets
     exchanging: Exchanging | None = MariaDbExchange()
 
     def propose(self, host: DatabaseHost) -> list[Settings]:
@@ -194,7 +193,7 @@ class MariaDbEngine:
         self, record: DatabaseRecord, members: Iterable[tuple[str, int]]
     ) -> list[DatabaseTable]:
         """Return the tables of a database with rows and sizes."""
-        return bundled_tables(record, members, table_of)
+        return bundled_tables(record, members)
 
     def restore(
         self,

@@ -27,11 +27,12 @@ from ...core.errors import SettingError, StatementError
 from ...core.rewriting.texts import Texts
 from ..base import EXCHANGE_PREFIX, DatabaseAccess, DatabaseTable, Exchange
 from ..rewriting import RewrittenColumn
+from ..server_access import for_restoring
 from .loading import loading_user
 from .objects import check_objects, drop_objects, letters, save_objects
 from .restoring import load_member, restored
 from .rewriting import rewrite
-from .server import MariaDbConnection, for_restoring, opened
+from .server import MariaDbConnection, opened
 
 NEW, OLD, LATE, UNDONE = "new", "old", "late", "undone"
 #: Holds the statement that makes a dropped foreign key again.
@@ -84,7 +85,7 @@ class MariaDbExchange:
     ) -> Iterator[Entry]:
         """Load the tables next to the database and count them, and complete ``exchange``."""
         (folder / NEW).mkdir(parents=True)
-        scratch = _scratch(exchange, NEW)
+        scratch = exchange.scratch(NEW)
         kept = _loaded_now(members, folder / NEW, bool(exchange.tables))
         yield from restored(
             access, record, scratch, kept, refuse, exchange.trusted, exchange.tables
@@ -127,7 +128,7 @@ class MariaDbExchange:
         self, access: DatabaseAccess, exchange: Exchange, texts: Mapping[str, str], folder: Path
     ) -> list[RewrittenColumn]:
         """Exchange texts in the rows that were loaded, before they are in use."""
-        scratch = _scratch(exchange, NEW)
+        scratch = exchange.scratch(NEW)
         with opened(for_restoring(access)) as server:
             # Triggers would run; they are created again after the exchange.
             save_objects(server, scratch, exchange.tables, folder / NEW)
@@ -146,7 +147,7 @@ class MariaDbExchange:
     ) -> None:
         """Exchange the tables for those loaded, and make the views, triggers and so on again."""
         name, own = exchange.name, for_restoring(access)
-        new, old, late = (_scratch(exchange, kind) for kind in (NEW, OLD, LATE))
+        new, old, late = (exchange.scratch(kind) for kind in (NEW, OLD, LATE))
         with opened(own) as server:
             if _exists(server, new):
                 _prepare(server)
@@ -191,7 +192,7 @@ class MariaDbExchange:
     ) -> None:
         """Put back what was there before; what is there now is set aside in its turn."""
         name, own = exchange.name, for_restoring(access)
-        old, undone = _scratch(exchange, OLD), _scratch(exchange, UNDONE)
+        old, undone = exchange.scratch(OLD), exchange.scratch(UNDONE)
         with opened(own) as server:
             if not _exists(server, old):
                 # Nothing of this database was exchanged.
@@ -235,10 +236,6 @@ def _check_new(server: MariaDbConnection, names: Iterable[str]) -> None:
 
 
 # Tables ------------------------------------------------------------------------------
-
-
-def _scratch(exchange: Exchange, kind: str) -> str:
-    return f"{exchange.prefix}_{kind}"
 
 
 def _exists(server: MariaDbConnection, name: str) -> bool:
@@ -316,7 +313,7 @@ def _forward(server: MariaDbConnection, exchange: Exchange, old: str, late: str)
     """Rename all tables in one statement: those in use to ``old``, the loaded ones to their
     place.
     """
-    name, new = exchange.name, _scratch(exchange, NEW)
+    name, new = exchange.name, exchange.scratch(NEW)
     there, loaded, aside = _names(server, name), _names(server, new), _names(server, old)
     moves = []
     for table in sorted(there & (loaded | {*exchange.extra})):
@@ -352,7 +349,7 @@ def _correct(
     statement: the second statement is kept in a file until it is done.
     """
     kept = folder / _KEYS
-    ours = (exchange.name, *(_scratch(exchange, kind) for kind in (NEW, OLD, LATE, UNDONE)))
+    ours = (exchange.name, *(exchange.scratch(kind) for kind in (NEW, OLD, LATE, UNDONE)))
     for database in databases:
         for table, kind, _ in _tables(server, database):
             if kind == "SEQUENCE":

@@ -14,11 +14,10 @@ from ...core.dump.mariadb.loader import statements
 from ...core.dump.sql.members import text
 from ...core.errors import SettingError, StatementError
 from ..base import DatabaseAccess
+from ..refused_statements import RefusedStatements
+from ..server_access import for_restoring
 from .loading import drop_tables_elsewhere, loading_user
-from .server import MariaDbConnection, for_restoring, opened
-
-#: Statements of a member that are named when they are refused, and how much of each.
-_NAMED, _SHOWN = 20, 60
+from .server import MariaDbConnection, opened
 
 
 def restored(
@@ -92,17 +91,13 @@ def load_member(
     server: MariaDbConnection, name: str, member: bytes, refuse: Callable[[str], None]
 ) -> None:
     """Run a member's statements; one that cannot be made is named, and the others go on."""
-    refused = 0
+    refused = RefusedStatements(name, refuse)
     for statement in statements(member):
         try:
             server.execute(statement)
         except StatementError as error:
-            refused += 1
-            if refused <= _NAMED:
-                begun = " ".join(statement[:_SHOWN].decode("utf-8", "replace").split())
-                refuse(f"“{begun}…” did not come back: {error.sentence()}")
-    if refused > _NAMED:
-        refuse(f"{refused - _NAMED:,} more of {name} did not come back")
+            refused.name(statement, error)
+    refused.finish()
 
 
 def _make_empty(server: MariaDbConnection, name: str, charset: str) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 import re
 import struct
 from collections.abc import Iterator, Sequence
@@ -16,7 +15,7 @@ from pymysql.cursors import Cursor, SSCursor
 
 from ...core.errors import FasciculusError, StatementError, UnreachableError
 from ...fields import absolute_folder
-from ...kinds import Secrets, Settings
+from ...kinds import Settings
 from ..base import DatabaseAccess, DatabaseHost, ServerSpec
 
 _CONNECT_TIMEOUT = 15
@@ -104,15 +103,6 @@ class MariaDbSettings(Settings):
     def describe(self) -> str:
         """Return its place, in a few words for a list."""
         return self.socket or f"{self.address}:{self.port}"
-
-
-class MariaDbSecrets(Secrets):
-    """The password of the user, where it needs one."""
-
-    password: str | None = Field(default=None, repr=False, title="Password")
-    restore_password: str | None = Field(
-        default=None, repr=False, title="Password of the user for restoring"
-    )
 
 
 class MariaDbConnection:
@@ -298,16 +288,6 @@ def _grant(text: str) -> str:
     return "Give the database user that right (GRANT)."
 
 
-def to_restore(spec: ServerSpec) -> ServerSpec:
-    """Return how to reach the server as the user who may change databases."""
-    settings = spec.settings
-    assert isinstance(settings, MariaDbSettings)
-    if not settings.restore_user:
-        return spec
-    own = settings.model_copy(update={"user": settings.restore_user})
-    return ServerSpec(own, {"password": spec.secrets.get("restore_password", "")})
-
-
 @contextmanager
 def connect(spec: ServerSpec, host: DatabaseHost) -> Iterator[MariaDbConnection]:
     """Provide a connection for the time of the ``with`` block, by way of the host."""
@@ -331,10 +311,3 @@ def opened(access: DatabaseAccess) -> Iterator[MariaDbConnection]:
         )
     with connect(access.server, access.host) as server:
         yield server
-
-
-def for_restoring(access: DatabaseAccess) -> DatabaseAccess:
-    """Return the access as the user who may change databases."""
-    if access.server is None:
-        return access
-    return dataclasses.replace(access, server=to_restore(access.server))

@@ -8,7 +8,7 @@ from ...core.bundle.entry import Entry
 from ...core.bundle.manifest import DatabaseRecord
 from ...core.dump.filters import DatabaseRules, DumpRules
 from ...core.dump.postgresql.dialect import encoded, head, quote_name
-from ...core.dump.postgresql.dump import Dump, table_of
+from ...core.dump.postgresql.dump import Dump
 from ...core.dump.postgresql.roles import roles
 from ...core.dump.sql.members import safe_file
 from ...core.errors import FasciculusError
@@ -24,13 +24,12 @@ from ..base import (
     SqlMember,
 )
 from ..bundled_tables import bundled_tables
+from ..server_access import ServerSecrets, for_restoring
 from .exchange import PostgreSqlExchange
 from .restoring import restored
 from .server import (
     PostgreSqlConnection,
-    PostgreSqlSecrets,
     PostgreSqlSettings,
-    for_restoring,
     opened,
 )
 
@@ -81,7 +80,7 @@ class PostgreSqlEngine:
 
     name, title = _NAME, "PostgreSQL"
     settings: type[Settings] | None = PostgreSqlSettings
-    secrets: type[Secrets] = PostgreSqlSecrets
+    secrets: type[Secrets] = ServerSecrets
     exchanging: Exchanging | None = PostgreSqlExchange()
 
     def propose(self, host: DatabaseHost) -> list[Settings]:
@@ -187,7 +186,7 @@ class PostgreSqlEngine:
         self, record: DatabaseRecord, members: Iterable[tuple[str, int]]
     ) -> list[DatabaseTable]:
         """Return the tables of a database with rows and sizes."""
-        return bundled_tables(record, members, table_of)
+        return bundled_tables(record, members)
 
     def restore(
         self,

@@ -24,12 +24,13 @@ from ...core.errors import FasciculusError, SettingError, UnreachableError
 from ...core.rewriting.texts import Texts
 from ..base import EXCHANGE_PREFIX, DatabaseAccess, DatabaseTable, Exchange
 from ..rewriting import RewrittenColumn
+from ..server_access import for_restoring
 from . import tables
 from .loading import acting_role, is_superuser, loading_role
 from .renamed_roles import new_names, renamed
 from .restoring import make_database, restored
 from .rewriting import rewrite
-from .server import PostgreSqlConnection, for_restoring, opened
+from .server import PostgreSqlConnection, opened
 
 NEW, OLD, UNDONE, PART = "new", "old", "undone", "part"
 _SECONDS = 20.0
@@ -79,7 +80,7 @@ class PostgreSqlExchange:
     ) -> Iterator[Entry]:
         """Load the tables next to the database and count them, and complete ``exchange``."""
         folder.mkdir(parents=True)
-        own, scratch = for_restoring(access), _scratch(exchange, NEW)
+        own, scratch = for_restoring(access), exchange.scratch(NEW)
         with opened(own) as server:
             exchange.existed = _exists(server, exchange.name)
             owner = _owner(server, exchange.name) if exchange.existed else ""
@@ -121,7 +122,7 @@ class PostgreSqlExchange:
         self, access: DatabaseAccess, exchange: Exchange, texts: Mapping[str, str], folder: Path
     ) -> list[RewrittenColumn]:
         """Exchange texts in the rows that were loaded, before they are in use."""
-        own, scratch = for_restoring(access), _scratch(exchange, NEW)
+        own, scratch = for_restoring(access), exchange.scratch(NEW)
         with opened(own, scratch) as admin:
             known = tables.names(admin)
             with _scratch_role(own, admin, scratch, known) as server:
@@ -142,7 +143,7 @@ class PostgreSqlExchange:
         """Exchange the database, or rows of tables, for those loaded."""
         own = for_restoring(access)
         with opened(own) as server:
-            new, old = _scratch(exchange, NEW), _scratch(exchange, OLD)
+            new, old = exchange.scratch(NEW), exchange.scratch(OLD)
             if not _exists(server, new):
                 return
             if exchange.existed and (exchange.tables or exchange.keep):
@@ -178,7 +179,7 @@ class PostgreSqlExchange:
         """Put back what was there before; what is there now is set aside in its turn."""
         own, name = for_restoring(access), exchange.name
         with opened(own) as server:
-            old, undone = _scratch(exchange, OLD), _scratch(exchange, UNDONE)
+            old, undone = exchange.scratch(OLD), exchange.scratch(UNDONE)
             if exchange.existed and (exchange.tables or exchange.keep):
                 if _exists(server, old):
                     _Part(own, server, exchange, refuse).undo()
@@ -223,7 +224,7 @@ class _Part:
     def run(self) -> None:
         """Keep the tables as they are in a database of their own, then exchange the rows."""
         exchange, server = self._exchange, self._server
-        new, old, part = (_scratch(exchange, kind) for kind in (NEW, OLD, PART))
+        new, old, part = (exchange.scratch(kind) for kind in (NEW, OLD, PART))
         with opened(self._access, exchange.name) as admin:
             here = tables.names(admin)
             chosen = [name for name in exchange.loaded if name in here]
@@ -264,14 +265,14 @@ class _Part:
     def undo(self) -> None:
         """Put the rows back as they were, and drop the tables that were not there."""
         exchange, server = self._exchange, self._server
-        old, undone = _scratch(exchange, OLD), _scratch(exchange, UNDONE)
+        old, undone = exchange.scratch(OLD), exchange.scratch(UNDONE)
         with opened(self._access, old) as before:
             known = tables.names(before)
         with opened(self._access, exchange.name) as admin:
             here = tables.names(admin)
             if not _exists(server, undone):
                 present = [name for name in exchange.loaded if name in here]
-                self._keep(present, _scratch(exchange, PART), undone)
+                self._keep(present, exchange.scratch(PART), undone)
             chosen = [here[name] for name in exchange.loaded if name in known and name in here]
             gone = [name for name in known if name not in here]
             self._put(admin, old, chosen, gone)
@@ -279,10 +280,6 @@ class _Part:
                 if name not in known and name in here:
                     admin.rows(f"DROP TABLE {here[name]}")
         _drop(server, old)
-
-
-def _scratch(exchange: Exchange, kind: str) -> str:
-    return f"{exchange.prefix}_{kind}"
 
 
 def _exists(server: PostgreSqlConnection, name: str) -> bool:
@@ -326,7 +323,7 @@ def _carry(access: DatabaseAccess, exchange: Exchange, refuse: Callable[[str], N
     """Take over into the new database what stays: tables that the bundle does not have, and rows
     of tables of which it has only the structure.
     """
-    new = _scratch(exchange, NEW)
+    new = exchange.scratch(NEW)
     with opened(access, exchange.name) as live, opened(access, new) as admin:
         here, there = tables.names(live), tables.names(admin)
         rows = [there[name] for name in there if name in here and name not in exchange.loaded]

@@ -12,20 +12,20 @@ from ...core.dump.postgresql.dialect import (
     OWNERS,
     ROLES,
     SCHEMA,
+    SPECIAL,
     quote_name,
     sql_text,
 )
-from ...core.dump.postgresql.dump import OF_SERVER
 from ...core.dump.postgresql.script import is_in_script, script_part
 from ...core.dump.postgresql.statements import statements
 from ...core.errors import SettingError, StatementError
 from ..base import DatabaseAccess
+from ..refused_statements import RefusedStatements
+from ..server_access import for_restoring
 from .loading import loading_role
-from .server import PostgreSqlConnection, for_restoring, opened
+from .server import PostgreSqlConnection, opened
 from .tables import names
 
-#: Statements of a member that are named when they are refused, and how much of each.
-_NAMED, _SHOWN = 20, 80
 _EXTENSION = re.compile(
     rb'CREATE EXTENSION IF NOT EXISTS "(?:[^"]|"")+" WITH SCHEMA "(?:[^"]|"")+"'
 )
@@ -60,7 +60,7 @@ def restored(
                 member = entry.text.rpartition("/")[2]
                 if tables and not _is_needed(member, tables, record):
                     continue
-                if member in (OWNERS, OF_SERVER):
+                if member in (SPECIAL, OWNERS):
                     owners.append((member, read()))
                 else:
                     loader.load(member, _part(member, read(), tables))
@@ -102,23 +102,22 @@ class Loader:
     ) -> None:
         self._server, self._admin, self._refuse = server, admin, refuse
         self._trusted = trusted
-        self._refused = 0
 
     def load(self, member: str, data: bytes) -> None:
         """Execute a member's statements; one that fails is named, and the others continue."""
-        self._refused = 0
         if member == ROLES:
             if self._trusted:
-                self._run(self._admin, data)
+                self._run(self._admin, member, data)
             return
+        refused = RefusedStatements(member, self._refuse)
         for statement, rows in statements(data):
             if rows is not None:
-                self._copy(statement, rows)
+                self._copy(statement, rows, refused)
             elif member == EXTENSIONS and _EXTENSION.fullmatch(statement):
-                self._extension(statement)
+                self._extension(statement, refused)
             else:
-                self._one(self._server, statement)
-        self._count(member)
+                self._one(self._server, statement, refused)
+        refused.finish()
 
     def finish(self, members: list[tuple[str, bytes]]) -> None:
         """Execute what only an administrator may, if the records vouch for the copy."""
@@ -129,43 +128,44 @@ class Loader:
             )
             return
         for member, data in members:
-            self._refused = 0
-            self._run(self._admin, data)
-            self._count(member)
+            self._run(self._admin, member, data)
 
-    def _run(self, server: PostgreSqlConnection, data: bytes) -> None:
+    def _run(self, server: PostgreSqlConnection, member: str, data: bytes) -> None:
+        refused = RefusedStatements(member, self._refuse)
         for statement, rows in statements(data):
             if rows is None:
-                self._one(server, statement)
+                self._one(server, statement, refused)
+        refused.finish()
 
-    def _one(self, server: PostgreSqlConnection, statement: bytes) -> None:
+    @staticmethod
+    def _one(server: PostgreSqlConnection, statement: bytes, refused: RefusedStatements) -> None:
         try:
             server.execute(statement)
         except StatementError as error:
-            self._name(statement, error)
+            refused.name(statement, error)
 
-    def _extension(self, statement: bytes) -> None:
+    def _extension(self, statement: bytes, refused: RefusedStatements) -> None:
         """Create an extension; most need a superuser, who creates those that are installed."""
         try:
             self._server.execute(statement)
         except StatementError as error:
             if not self._trusted:
-                self._name(statement, error)
+                refused.name(statement, error)
                 return
-            self._one(self._admin, statement)
+            self._one(self._admin, statement, refused)
 
-    def _copy(self, statement: bytes, rows: bytes) -> None:
+    def _copy(self, statement: bytes, rows: bytes, refused: RefusedStatements) -> None:
         """Load rows; if the server refuses some, the others all the same."""
         try:
             self._server.copy_in(statement, rows)
         except StatementError as error:
             lines = rows.splitlines(keepends=True)
             if len(lines) < 2 or not self._takes_rows(statement):
-                self._name(statement, error)
+                refused.name(statement, error)
                 return
             middle = len(lines) // 2
-            self._copy(statement, b"".join(lines[:middle]))
-            self._copy(statement, b"".join(lines[middle:]))
+            self._copy(statement, b"".join(lines[:middle]), refused)
+            self._copy(statement, b"".join(lines[middle:]), refused)
 
     def _takes_rows(self, statement: bytes) -> bool:
         """Return whether the table is there at all."""
@@ -174,16 +174,6 @@ class Loader:
         except StatementError:
             return False
         return True
-
-    def _name(self, statement: bytes, error: StatementError) -> None:
-        self._refused += 1
-        if self._refused <= _NAMED:
-            begun = " ".join(statement[:_SHOWN].decode("utf-8", "replace").split())
-            self._refuse(f"“{begun}…” did not come back: {error.sentence()}")
-
-    def _count(self, member: str) -> None:
-        if self._refused > _NAMED:
-            self._refuse(f"{self._refused - _NAMED:,} more of {member} did not come back")
 
 
 def make_database(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 import re
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager, suppress
@@ -14,7 +13,7 @@ from pydantic import Field, field_validator
 
 from ...core.errors import FasciculusError, StatementError, UnreachableError
 from ...fields import absolute_folder
-from ...kinds import Secrets, Settings
+from ...kinds import Settings
 from ..base import DatabaseAccess, DatabaseHost, ServerSpec
 from .bridge import bridged
 
@@ -69,15 +68,6 @@ class PostgreSqlSettings(Settings):
     def describe(self) -> str:
         """Return its place, in a few words for a list."""
         return self.socket or f"{self.address or '127.0.0.1'}:{self.port}"
-
-
-class PostgreSqlSecrets(Secrets):
-    """The password of the user, if it needs one."""
-
-    password: str | None = Field(default=None, repr=False, title="Password")
-    restore_password: str | None = Field(
-        default=None, repr=False, title="Password of the user for restoring"
-    )
 
 
 class PostgreSqlConnection:
@@ -232,16 +222,6 @@ def _decoded(value: bytes | None) -> str | None:
     return None if value is None else value.decode("utf-8", "surrogateescape")
 
 
-def to_restore(spec: ServerSpec) -> ServerSpec:
-    """Return how to reach the server as the user who may create databases."""
-    settings = spec.settings
-    assert isinstance(settings, PostgreSqlSettings)
-    if not settings.restore_user:
-        return spec
-    own = settings.model_copy(update={"user": settings.restore_user})
-    return ServerSpec(own, {"password": spec.secrets.get("restore_password") or ""})
-
-
 @contextmanager
 def connect(spec: ServerSpec, host: DatabaseHost, database: str) -> Iterator[PostgreSqlConnection]:
     """Provide a connection for the time of the ``with`` block, by way of the host."""
@@ -268,10 +248,3 @@ def opened(access: DatabaseAccess, database: str = "postgres") -> Iterator[Postg
         )
     with connect(access.server, access.host, database) as server:
         yield server
-
-
-def for_restoring(access: DatabaseAccess) -> DatabaseAccess:
-    """Return the access as the user who may create databases."""
-    if access.server is None:
-        return access
-    return dataclasses.replace(access, server=to_restore(access.server))

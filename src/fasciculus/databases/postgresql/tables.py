@@ -6,11 +6,12 @@ from collections.abc import Callable, Collection, Iterator
 
 from ...core.dump.filters import DumpRules
 from ...core.dump.postgresql.dialect import EXTENSIONS, SCHEMA
-from ...core.dump.postgresql.dump import Dump, table_of
+from ...core.dump.postgresql.dump import Dump
 from ...core.dump.postgresql.statements import statements
-from ...core.dump.sql.members import Member
+from ...core.dump.sql.members import Member, rows_of
 from ...core.errors import StatementError
 from ..base import DatabaseAccess
+from ..refused_statements import RefusedStatements
 from .server import PostgreSqlConnection, opened
 
 _OWN = "n.nspname !~ '^pg_' AND n.nspname <> 'information_schema' AND c.relkind = 'r'"
@@ -124,11 +125,12 @@ def copy_structure(
     with opened(access, source) as server:
         others = tuple(_literal(name) for name in names(server) if name not in wanted)
         for member in Dump(server, source, DumpRules(without_rows=others)):
-            if member.name in (EXTENSIONS, SCHEMA) or table_of(member.name, {}):
+            if member.name in (EXTENSIONS, SCHEMA) or rows_of(member.name):
                 _load(target, member, refuse)
 
 
 def _load(target: PostgreSqlConnection, member: Member, refuse: Callable[[str], None]) -> None:
+    refused = RefusedStatements(member.name, refuse)
     for statement, rows in statements(member.data):
         try:
             if rows is None:
@@ -136,8 +138,8 @@ def _load(target: PostgreSqlConnection, member: Member, refuse: Callable[[str], 
             else:
                 target.copy_in(statement, rows)
         except StatementError as error:
-            begun = " ".join(statement[:60].decode("utf-8", "replace").split())
-            refuse(f"“{begun}…” was refused: {error.sentence()}")
+            refused.name(statement, error)
+    refused.finish()
 
 
 def _literal(name: str) -> str:

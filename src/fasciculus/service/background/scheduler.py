@@ -226,14 +226,15 @@ class Scheduler:
     def _drill(self) -> None:
         """Start a drill of the subject whose last one is the longest ago."""
         db = self._records.reader
+        wanted = drill_settings(db)
         try:
-            bundle = next_drill(db, drill_settings(db).subjects)
+            bundle = next_drill(db, wanted.subjects)
         except FasciculusError as error:
             log.info("no drill was started: %s", error.sentence())
             return
         store = next((copy.store for copy in bundle.copies if copy.sound), bundle.copies[0].store)
-        copy, page = timed_copy(db, bundle), drill_settings(db).page
-        web_address = page.web_address if page else ""
+        copy = timed_copy(db, bundle, wanted.page)
+        web_address = wanted.page.web_address if wanted.page else ""
         with self._records.write() as writer:
             number = restores.add_drill(writer, bundle, store, BY_TIMETABLE, copy, web_address)
         self._tasks.start_restore(restores.restore(db, number))

@@ -17,7 +17,7 @@ out of snapshots is said in :attr:`DumpResult.notes`. Members:
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from fnmatch import fnmatchcase
 from zlib import crc32
 
@@ -25,7 +25,7 @@ from msgspec import Struct, field
 
 from ...errors import FasciculusError, StatementError
 from ..filters import DumpRules
-from ..sql.members import Member, is_shortened, name_of_file, safe_file, text
+from ..sql.members import Member, is_shortened, safe_file, table_of, text
 from ..sql.server import Server
 from . import literals, privileges, references, stored_objects, users
 from .dialect import HEAD, sql_text
@@ -38,8 +38,6 @@ _SNAPSHOTS = frozenset(["innodb", "rocksdb", "tokudb", ""])
 #: Engines whose tables have no own rows, which would be restored twice.
 _STAND_INS = frozenset(["mrg_myisam", "federated", "spider", "connect", "oqgraph", "sphinx"])
 _HISTORY_SINCE = (10, 11)
-
-_ROWS = re.compile(r"\d{5}-rows-(.+)-\d{6}\.sql")
 
 
 class DumpResult(Struct):
@@ -358,17 +356,6 @@ class Dump:
     def _member(number: int, table: str, part: int, pieces: list[bytes]) -> Member:
         name = f"{number:05d}-rows-{safe_file(table)}-{part:06d}.sql"
         return Member(name, b"".join([*pieces, b";\n"]))
-
-
-def table_of(member: str, shortened: Mapping[str, str]) -> str:
-    """Return the table whose rows a member has, empty for a member of something else.
-
-    ``shortened`` has the full names of those that file names could not hold.
-    """
-    match = _ROWS.fullmatch(member)
-    if match is None:
-        return ""
-    return shortened.get(match[1]) or name_of_file(match[1])
 
 
 #: Members that hold what belongs to all tables: their structure, and triggers.

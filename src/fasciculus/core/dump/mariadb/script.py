@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterator, Mapping
 
+from ..sql.members import table_of
 from .dialect import HEAD, USERS
-from .dump import table_of
 from .loader import statements
 
 _SCHEMA = "00000-schema.sql"

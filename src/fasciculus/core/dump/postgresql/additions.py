@@ -35,10 +35,9 @@ def constraints(server: Server) -> Iterator[tuple[str, str, str]]:
         "WHERE i.inhrelid = c.conrelid AND r.relispartition AND c.contype = 'c') ORDER BY "
         "pg_catalog.strpos('cpuxf', c.contype::text), r.relkind <> 'p', 1, 2"
     ):
-        only = "" if words and str(words).startswith("FOREIGN KEY") else "ONLY "
+        # Only keys are added to each partition by itself.
+        only = "" if str(words).startswith(("CHECK", "FOREIGN KEY")) else "ONLY "
         kind = "FOREIGN TABLE" if is_foreign == "t" else "TABLE"
-        if str(words).startswith("CHECK"):
-            only = ""
         added = f"ALTER {kind} {only}{table} ADD CONSTRAINT {quote_name(str(name))} {words}"
         yield str(table), added, str(other)
 

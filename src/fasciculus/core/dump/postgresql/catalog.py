@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from .server import Server
 
@@ -56,7 +56,6 @@ class DbObject:
     name: str
     keys: list[Key]
     statements: list[str]
-    needs: set[Key] = field(default_factory=set)
     is_late: bool = False
 
 
@@ -138,9 +137,7 @@ def in_order(objects: Iterable[DbObject], dependencies: Dependencies) -> Iterato
 def _needed(
     row: DbObject, known: dict[Key, DbObject], dependencies: Dependencies
 ) -> list[DbObject]:
-    keys = set(row.needs)
-    for key in row.keys:
-        keys |= dependencies.needs(key)
+    keys = set[Key]().union(*map(dependencies.needs, row.keys))
     if any(catalog == "pg_constraint" for catalog, _ in keys) and row.kind in ("view", "routine"):
         row.is_late = True
     found = {id(known[key]): known[key] for key in keys if key in known}

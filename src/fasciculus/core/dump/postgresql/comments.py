@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator
 
-from .dialect import in_this_database, sql_text
+from .dialect import in_this_database, setting, sql_text
 from .server import Server
 
 #: Kinds of objects whose names in ``COMMENT ON`` differ from those of ``pg_identify_object``.
@@ -76,18 +76,6 @@ def database_settings(server: Server) -> Iterator[str]:
         "d.datname = pg_catalog.current_database() ORDER BY 1, 2"
     ):
         yield in_this_database(f"ALTER ROLE {role} IN DATABASE ", f" SET {setting(str(words))}")
-
-
-#: Settings that are lists of names: each of them is quoted by itself already.
-_LISTS = ("search_path", "temp_tablespaces", "local_preload_libraries", "session_preload_libraries")
-
-
-def setting(words: str) -> str:
-    """Return ``name=value`` as SQL."""
-    name, _, value = words.partition("=")
-    if name.lower() in _LISTS:
-        return f"{name} TO {value}"
-    return f"{name} TO {sql_text(value)}"
 
 
 def database_comment(server: Server) -> Iterator[str]:

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import re
-
 #: Members of fixed names, in the order in which they are loaded.
 EXTENSIONS, ROLES, SCHEMA = "00000-extensions.sql", "00000-roles.sql", "00000-schema.sql"
-OBJECTS, OWNERS = "91000-objects.sql", "99000-owners.sql"
-#: Members that only an administrator of the server can load, because they are not about one
-#: database, or about objects of several roles.
-OF_THE_SERVER = (ROLES, OWNERS)
+CONSTRAINTS, OBJECTS = "90000-constraints.sql", "91000-objects.sql"
+SPECIAL, OWNERS = "93000-server.sql", "99000-owners.sql"
+#: Members that only an administrator of the server can load.
+OF_SERVER = (ROLES, SPECIAL, OWNERS)
 #: What the names of roles begin with that exist only while a dump is loaded.
 LOADING_ROLE = "fasciculus_load_"
 #: What statements find, whatever the client and the one before it were set to.
@@ -25,7 +23,8 @@ SETTINGS = (
     "SET TimeZone = 'UTC';\n"
     "SET search_path = '';\n"
 )
-_PLAIN = re.compile(r"[a-z_][a-z0-9_]*")
+#: Settings that are lists of names: each of them is quoted by itself already.
+_LISTS = ("search_path", "temp_tablespaces", "local_preload_libraries", "session_preload_libraries")
 
 
 def head(encoding: str) -> bytes:
@@ -43,6 +42,14 @@ def sql_text(value: str) -> str:
     if "\\" in value:
         return " E'" + value.replace("\\", "\\\\").replace("'", "''") + "'"
     return "'" + value.replace("'", "''") + "'"
+
+
+def setting(words: str) -> str:
+    """Return ``name=value`` as SQL."""
+    name, _, value = words.partition("=")
+    if name.lower() in _LISTS:
+        return f"{name} TO {value}"
+    return f"{name} TO {sql_text(value)}"
 
 
 def block(code: str) -> str:

@@ -18,17 +18,28 @@ All reads of one database happen inside one consistent snapshot. Members:
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator
 from fnmatch import fnmatchcase
 
 from msgspec import Struct, field
 
 from ...errors import FasciculusError, StatementError
 from ..filters import DumpRules
-from ..sql.members import Member, is_shortened, name_of_file, safe_file
+from ..sql.members import Member, is_shortened, safe_file
 from . import additions, comments, routines, sequences, text_search, types, views
 from .catalog import DbObject, Dependencies, Key, in_order
-from .dialect import EXTENSIONS, OBJECTS, OWNERS, ROLES, SCHEMA, encoded, head, quote_name
+from .dialect import (
+    CONSTRAINTS,
+    EXTENSIONS,
+    OBJECTS,
+    OWNERS,
+    ROLES,
+    SCHEMA,
+    SPECIAL,
+    encoded,
+    head,
+    quote_name,
+)
 from .large_objects import large_objects
 from .owners import Rights
 from .roles import roles
@@ -36,8 +47,6 @@ from .rows import check_count, row_members
 from .server import Server
 from .tables import Table, attached, row_security, table_object, tables
 
-CONSTRAINTS, OF_SERVER = "90000-constraints.sql", "93000-server.sql"
-_ROWS = re.compile(r"\d{5}-rows-(.+)-\d{6}\.sql")
 _LOCKED = 200
 
 
@@ -62,6 +71,7 @@ class Dump:
         self._head = b""
         #: Tables that are not in the bundle, by their names as SQL.
         self._without: dict[str, Table] = {}
+        self._of_extensions: list[Table] = []
         self._refreshes: list[str] = []
         self._late_indexes: list[str] = []
         self.done = DumpResult()
@@ -70,13 +80,13 @@ class Dump:
         server, notes = self._server, self.done.notes
         self._open()
         dependencies = Dependencies(server)
-        every = tables(server, dependencies)
+        every, self._of_extensions = tables(server, dependencies)
         found = [row for row in every if self._wants(row.called)]
-        self._without = {row.name: row for row in every if row not in found}
+        self._without = {row.name: row for row in every if not self._wants(row.called)}
         self._check_rights(found)
         self._lock(found)
         counters = sequences.sequences(server, dependencies)
-        counters = [row for row in counters if row.table_and_column[0] not in self._without]
+        counters = [row for row in counters if row.table not in self._without]
         if self._rules.tables:
             yield from self._some(found, counters)
             return
@@ -88,13 +98,13 @@ class Dump:
         if members := list(roles(server, rights.roles, notes)):
             yield self._member(ROLES, members)
         yield self._member(SCHEMA, [*early, *attached(found)])
-        yield from self._rows(found, dependencies)
+        yield from self._rows(found)
         if not self._rules.structure_only:
             yield from large_objects(server, self._head, notes)
         yield self._member(CONSTRAINTS, self._keys(found, counters))
         yield self._member(OBJECTS, [*late, *self._additions(found)])
         if special := [*additions.event_triggers(server), *additions.publications(server)]:
-            yield self._member(OF_SERVER, special)
+            yield self._member(SPECIAL, special)
         own = [*comments.database_settings(server), *comments.database_comment(server)]
         yield self._member(OWNERS, [*owners, *own])
 
@@ -126,11 +136,10 @@ class Dump:
         self._head = head("SQL_ASCII" if encoding == "SQL_ASCII" else "UTF8")
 
     def _wants(self, called: str) -> bool:
-        rules, short = self._rules, called.rpartition(".")[2]
-        names = (called, short)
-        if rules.tables and not _matches(names, rules.tables):
+        rules = self._rules
+        if rules.tables and not _matches(called, rules.tables):
             return False
-        return not _matches(names, rules.without_tables)
+        return not _matches(called, rules.without_tables)
 
     def _check_rights(self, found: list[Table]) -> None:
         names = ",".join(str(table.number) for table in found if table.kind == "r") or "0"
@@ -167,7 +176,7 @@ class Dump:
     ) -> tuple[list[str], list[str]]:
         """Return the statements that create everything: before the rows, and after keys exist."""
         server = self._server
-        identities = {row.column: row for row in counters if row.is_identity}
+        identities = sequences.by_column(counters)
         objects: list[DbObject] = [
             *types.schemas(server, dependencies),
             *types.types(server, dependencies, self.done.notes),
@@ -187,7 +196,7 @@ class Dump:
             *views.views(server, dependencies),
         ]
         early, late = list[str](), list[str]()
-        filled, refreshes = views.refreshed(server), list[str]()
+        filled, self._refreshes = views.filled(server), []
         missing: set[Key] = {("pg_class", row.number) for row in self._without.values()}
         for row in in_order(objects, dependencies):
             if any(dependencies.needs(key) & missing for key in row.keys):
@@ -195,10 +204,8 @@ class Dump:
                 self._omit(row)
                 continue
             (late if row.is_late else early).extend(row.statements)
-            if row.kind == "view" and row.keys[0][1] in filled:
-                name = row.statements[0].split()[3]
-                refreshes.append(f"REFRESH MATERIALIZED VIEW {name}")
-        self._refreshes = refreshes
+            if name := filled.get(row.keys[0]):
+                self._refreshes.append(f"REFRESH MATERIALIZED VIEW {name}")
         return [*early, *sequences.owned(counters)], late
 
     def _omit(self, row: DbObject) -> None:
@@ -208,55 +215,41 @@ class Dump:
         )
 
     def _keys(self, found: list[Table], counters: list[sequences.Sequence]) -> list[str]:
-        names = {table.name for table in found}
-        server = self._server
-        keys = [
-            words
-            for table, words, other in additions.constraints(server)
-            if table in names and (not other or other in names)
-        ]
-        matviews = {
-            str(row[0])
-            for row in server.rows("SELECT oid::regclass FROM pg_class WHERE relkind = 'm'")
-        }
-        early = [words for table, words in additions.indexes(server) if table in names]
-        foreign = [words for words in keys if " FOREIGN KEY " in words]
-        plain = [words for words in keys if " FOREIGN KEY " not in words]
-        self._late_indexes = [
-            words for table, words in additions.indexes(server) if table in matviews
-        ]
-        values = []
-        if not self._rules.structure_only:
-            values = list(sequences.values(server, counters))
-        return [*values, *plain, *early, *foreign]
+        names, server = {table.name for table in found}, self._server
+        plain, references = list[str](), list[str]()
+        for table, words, other in additions.constraints(server):
+            if table in names and (not other or other in names):
+                (references if other else plain).append(words)
+        indexes, self._late_indexes = list[str](), []
+        for table, words in additions.indexes(server):
+            if table in names:
+                indexes.append(words)
+            elif table not in self._without:
+                self._late_indexes.append(words)
+        values = [] if self._rules.structure_only else list(sequences.values(server, counters))
+        return [*values, *plain, *indexes, *references]
 
     def _additions(self, found: list[Table]) -> Iterator[str]:
-        names = {table.name for table in found}
         server = self._server
-        kept = {
-            str(row[0])
-            for row in server.rows("SELECT oid::regclass FROM pg_class WHERE relkind IN ('v', 'm')")
-        } | names
         yield from additions.statistics(server)
         yield from self._late_indexes
         if not self._rules.structure_only:
             yield from self._refreshes
         for part in (additions.rules, additions.triggers, additions.policies):
-            yield from (words for table, words in part(server) if table in kept)
+            yield from (words for table, words in part(server) if table not in self._without)
         yield from row_security(found)
         yield from comments.comments(server, self._without)
 
     # Rows ----------------------------------------------------------------------
 
-    def _rows(self, found: list[Table], dependencies: Dependencies) -> Iterator[Member]:
+    def _rows(self, found: list[Table]) -> Iterator[Member]:
         number = 0
         for table in found:
             if table.kind != "r":
                 continue
             number += 1
-            if self._rules.structure_only or self._is_without_rows(table):
-                continue
-            yield from self._rows_of(number, table, "")
+            if self._wants_rows(table):
+                yield from self._rows_of(number, table, "")
         for table, chosen in self._extension_tables():
             number += 1
             yield from self._rows_of(number, table, chosen)
@@ -282,32 +275,30 @@ class Dump:
         if is_shortened(table.called):
             self.done.shortened[safe_file(table.called)] = table.called
 
-    def _is_without_rows(self, table: Table) -> bool:
-        names = (table.called, table.called.rpartition(".")[2])
-        return _matches(names, self._rules.without_rows)
+    def _wants_rows(self, table: Table) -> bool:
+        rules = self._rules
+        return not rules.structure_only and not _matches(table.called, rules.without_rows)
 
     def _extension_tables(self) -> Iterator[tuple[Table, str]]:
         """Yield the tables in which extensions keep rows of the user, with the condition."""
         if self._rules.structure_only:
             return
-        for name, called, condition, columns in self._server.rows(
-            "SELECT t.oid::regclass, n.nspname || '.' || r.relname, t.condition, (SELECT "
-            "pg_catalog.string_agg(pg_catalog.quote_ident(a.attname), E'\\n' ORDER BY a.attnum) "
-            "FROM pg_attribute a WHERE a.attrelid = t.oid AND a.attnum > 0 AND NOT a.attisdropped) "
-            "FROM (SELECT unnest(extconfig) AS oid, unnest(extcondition) AS condition FROM "
-            "pg_extension) t JOIN pg_class r ON r.oid = t.oid AND r.relkind = 'r' JOIN "
-            "pg_namespace n ON n.oid = r.relnamespace ORDER BY 2"
+        known = {row.name: row for row in self._of_extensions}
+        for name, condition in self._server.rows(
+            "SELECT t.oid::regclass::text, t.condition FROM (SELECT unnest(extconfig) AS oid, "
+            "unnest(extcondition) AS condition FROM pg_extension) t ORDER BY 1"
         ):
-            names = [part.strip('"') for part in str(columns).split("\n")]
-            yield _extension_table(str(name), str(called), names), _condition(str(condition or ""))
+            table = known.get(str(name))
+            if table is not None and table.kind == "r":
+                yield table, re.sub(r"^\s*WHERE\s+", "", condition or "", flags=re.IGNORECASE)
 
     # Some tables ---------------------------------------------------------------
 
     def _some(self, found: list[Table], counters: list[sequences.Sequence]) -> Iterator[Member]:
         """Yield some tables with their sequences, keys and triggers, and nothing else."""
         names = {table.name for table in found}
-        own = [row for row in counters if row.table_and_column[0] in names]
-        identities = {row.column: row for row in own if row.is_identity}
+        own = [row for row in counters if row.table in names]
+        identities = sequences.by_column(own)
         schemas = sorted({table.name.rpartition(".")[0] for table in found})
         statements = [f"CREATE SCHEMA IF NOT EXISTS {name}" for name in schemas]
         for row in sequences.sequence_objects(own):
@@ -316,7 +307,7 @@ class Dump:
             statements += table_object(table, identities).statements
         yield self._member(SCHEMA, [*statements, *sequences.owned(own), *attached(found)])
         for number, table in enumerate((row for row in found if row.kind == "r"), 1):
-            if not (self._rules.structure_only or self._is_without_rows(table)):
+            if self._wants_rows(table):
                 yield from self._rows_of(number, table, "")
         yield self._member(CONSTRAINTS, self._keys(found, own))
         added = [w for t, w in additions.triggers(self._server) if t in names]
@@ -327,27 +318,7 @@ class Dump:
         return Member(name, self._head + body)
 
 
-def _extension_table(name: str, called: str, columns: list[str]) -> Table:
-    from .tables import Column
-
-    found = [Column(c, "", "", "", False, "", "", True, []) for c in columns]
-    return Table(0, name, called, "r", "p", "", "", "", "", [], "", "", "00", "d", found)
-
-
-def _condition(text: str) -> str:
-    return re.sub(r"^\s*WHERE\s", "", text, flags=re.IGNORECASE).strip()
-
-
-def _matches(names: Collection[str], patterns: Collection[str]) -> bool:
+def _matches(called: str, patterns: Collection[str]) -> bool:
+    """Return whether a pattern means a table, by its name with its schema or without."""
+    names = (called, called.rpartition(".")[2])
     return any(fnmatchcase(name, pattern) for name in names for pattern in patterns)
-
-
-def table_of(member: str, shortened: Mapping[str, str]) -> str:
-    """Return the table whose rows a member has, empty for a member of something else."""
-    match = _ROWS.fullmatch(member)
-    if match is None:
-        return ""
-    return shortened.get(match[1]) or name_of_file(match[1])
-
-
-__all__ = ["CONSTRAINTS", "OF_SERVER", "Dump", "DumpResult", "table_of"]

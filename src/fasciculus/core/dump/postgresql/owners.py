@@ -141,23 +141,25 @@ class Rights:
             if has_rights != "t":
                 continue
             yield in_this_database("REVOKE ALL ON DATABASE ", " FROM PUBLIC")
-            for grantee, privilege, grantable in _exploded(str(given or "")):
-                self._name(grantee)
-                more = " WITH GRANT OPTION" if grantable else ""
-                yield in_this_database(f"GRANT {privilege} ON DATABASE ", f" TO {grantee}{more}")
+            for privilege, to in self._given(str(given or "")):
+                yield in_this_database(f"GRANT {privilege} ON DATABASE ", f" TO {to}")
 
     def _granted(self, kind: str, identity: str, owner: str, acl: str) -> Iterator[str]:
         """Yield the statements that give exactly these rights."""
         yield f"REVOKE ALL ON {kind} {identity} FROM PUBLIC"
         yield f"REVOKE ALL ON {kind} {identity} FROM {quote_name(owner)}"
-        for grantee, privilege, grantable in _exploded(acl):
-            self._name(grantee)
-            more = " WITH GRANT OPTION" if grantable else ""
-            yield f"GRANT {privilege} ON {kind} {identity} TO {grantee}{more}"
+        for privilege, to in self._given(acl):
+            yield f"GRANT {privilege} ON {kind} {identity} TO {to}"
 
-    def _name(self, grantee: str) -> None:
-        if grantee != "PUBLIC":
-            self.roles.add(grantee[1:-1].replace('""', '"') if grantee.startswith('"') else grantee)
+    def _given(self, acl: str) -> Iterator[tuple[str, str]]:
+        """Yield each right with whom it is given to, and whether they may give it to others."""
+        for line in filter(None, acl.split("\n")):
+            grantee, privilege, grantable = line.split("\t")
+            if grantee != "PUBLIC":
+                quoted = grantee.startswith('"')
+                self.roles.add(grantee[1:-1].replace('""', '"') if quoted else grantee)
+            may_give = grantable in ("t", "true")
+            yield privilege, f"{grantee} WITH GRANT OPTION" if may_give else grantee
 
     def _columns(self) -> Iterator[str]:
         """Yield rights on single columns."""
@@ -170,10 +172,8 @@ class Rights:
         ):
             if table in self._without:
                 continue
-            for grantee, privilege, grantable in _exploded(str(given or "")):
-                self._name(grantee)
-                more = " WITH GRANT OPTION" if grantable else ""
-                yield f"GRANT {privilege} ({column}) ON TABLE {table} TO {grantee}{more}"
+            for privilege, to in self._given(str(given or "")):
+                yield f"GRANT {privilege} ({column}) ON TABLE {table} TO {to}"
 
     def _defaults(self) -> Iterator[str]:
         """Yield rights that objects get when they are created."""
@@ -191,14 +191,5 @@ class Rights:
             if not schema:
                 yield f"{begin} REVOKE ALL ON {objects} FROM PUBLIC"
                 yield f"{begin} REVOKE ALL ON {objects} FROM {quote_name(str(owner))}"
-            for grantee, privilege, grantable in _exploded(str(given or "")):
-                self._name(grantee)
-                more = " WITH GRANT OPTION" if grantable else ""
-                yield f"{begin} GRANT {privilege} ON {objects} TO {grantee}{more}"
-
-
-def _exploded(text: str) -> Iterator[tuple[str, str, bool]]:
-    for line in text.split("\n"):
-        if line:
-            grantee, privilege, grantable = line.split("\t")
-            yield grantee, privilege, grantable in ("t", "true")
+            for privilege, to in self._given(str(given or "")):
+                yield f"{begin} GRANT {privilege} ON {objects} TO {to}"

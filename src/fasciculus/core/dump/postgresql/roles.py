@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator
 
-from .comments import setting
-from .dialect import block, quote_name, sql_text
+from .dialect import block, quote_name, setting, sql_text
 from .server import Server
 
 _ATTRIBUTES = {

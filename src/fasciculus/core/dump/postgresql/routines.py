@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from .catalog import DbObject, Dependencies, Key
 from .dialect import quote_name, sql_text
@@ -57,11 +57,7 @@ def aggregates(server: Server, dependencies: Dependencies) -> Iterator[DbObject]
     ):
         if dependencies.is_of_extension("pg_proc", number):
             continue
-        words = [
-            f"{word} = {value}"
-            for word, value in zip(_AGGREGATE, values, strict=True)
-            if value is not None
-        ]
+        words = _given(_AGGREGATE, values)
         words += ["FINALFUNC_EXTRA"] if extra == "t" else []
         words += ["MFINALFUNC_EXTRA"] if more == "t" else []
         usual = "r" if kind == "n" else "w"
@@ -72,6 +68,12 @@ def aggregates(server: Server, dependencies: Dependencies) -> Iterator[DbObject]
         words += ["PARALLEL = restricted"] if parallel == "r" else []
         made = f"CREATE AGGREGATE {name}({arguments or '*'}) ({', '.join(words)})"
         yield DbObject("routine", f"{name}({arguments})", [("pg_proc", int(number or 0))], [made])
+
+
+def _given(names: Iterable[str], values: Iterable[str | None]) -> list[str]:
+    """Return options with their values, but for those without one."""
+    pairs = zip(names, values, strict=True)
+    return [f"{name} = {value}" for name, value in pairs if value is not None]
 
 
 _OPERATOR = {
@@ -99,11 +101,7 @@ def operators(server: Server, dependencies: Dependencies) -> Iterator[DbObject]:
     ):
         if dependencies.is_of_extension("pg_operator", number):
             continue
-        words = [
-            f"{word} = {value}"
-            for word, value in zip(_OPERATOR, values, strict=True)
-            if value is not None
-        ]
+        words = _given(_OPERATOR, values)
         words += ["HASHES"] if can_hash == "t" else []
         words += ["MERGES"] if can_merge == "t" else []
         made = f"CREATE OPERATOR {name} ({', '.join(words)})"

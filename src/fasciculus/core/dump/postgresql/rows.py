@@ -23,15 +23,12 @@ def row_members(
     same members again, whatever was added before or after them.
     """
     columns = ", ".join(table.row_columns)
-    own = "" if table.kind == "p" else "ONLY "
-    source = table.name
-    if chosen or table.kind != "r" or not columns:
-        source = f"(SELECT {columns or ''} FROM {own}{table.name}{chosen and f' WHERE {chosen}'})"
-    elif columns:
-        source = f"{table.name} ({columns})"
-    begin = head + encoded(f"COPY {table.name} ({columns}) FROM stdin;\n")
-    if not columns:
-        begin = head + encoded(f"COPY {table.name} FROM stdin;\n")
+    source = f"{table.name} ({columns})"
+    if chosen or not columns:
+        where = f" WHERE {chosen}" if chosen else ""
+        source = f"(SELECT {columns} FROM ONLY {table.name}{where})"
+    target = f"{table.name} ({columns})" if columns else table.name
+    begin = head + encoded(f"COPY {target} FROM stdin;\n")
     least, usual, most = sizes
     part = size = 0
     rows: list[bytes] = []

@@ -5,17 +5,16 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterator, Mapping
 
-from .dialect import OBJECTS, OWNERS, ROLES, SCHEMA
-from .dump import CONSTRAINTS, OF_SERVER, table_of
+from ..sql.members import table_of
+from .dialect import CONSTRAINTS, OBJECTS, OF_SERVER, SCHEMA
 from .statements import statements
 
-#: Members that are about other things than one database.
-_OF_OTHERS = (ROLES, OWNERS, OF_SERVER)
 #: Members with statements for each table.
 _OF_TABLES = (SCHEMA, CONSTRAINTS, OBJECTS)
 _NAME = rb'(?:"(?:[^"]|"")+"|[^\s".(\',]+)'
 _OF = re.compile(
-    rb"(?:CREATE (?:UNLOGGED )?TABLE|ALTER TABLE(?: ONLY)?|ALTER SEQUENCE \S+ OWNED BY|"
+    rb"(?:CREATE (?:UNLOGGED )?TABLE|ALTER TABLE(?: ONLY)?|"
+    rb"ALTER SEQUENCE " + _NAME + rb"\." + _NAME + rb" OWNED BY|"
     rb"SELECT pg_catalog.setval\(pg_catalog.pg_get_serial_sequence\(\s?E?'|"
     rb"CREATE (?:CONSTRAINT )?TRIGGER .*? ON|CREATE (?:UNIQUE )?INDEX "
     + _NAME
@@ -37,7 +36,7 @@ def is_in_script(member: str, tables: Collection[str], shortened: Mapping[str, s
     structure and rows of some tables.
     """
     if not tables:
-        return member not in _OF_OTHERS
+        return member not in OF_SERVER
     return member in _OF_TABLES or table_of(member, shortened) in tables
 
 

@@ -2,36 +2,28 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 
 from msgspec import Struct
 
 from .catalog import DbObject, Dependencies, Key
-from .dialect import sql_text
+from .dialect import quote_name, sql_text
 from .server import Server
 from .types import OWN
 
 
 class Sequence(Struct, frozen=True):
-    """A sequence, its options, and the column that it belongs to, if any; with ``is_identity`` it
-    is created with the column.
+    """A sequence, its options, and the table and column that it belongs to, if any; with
+    ``is_identity`` it is created with the column.
     """
 
     number: int
     name: str
     options: str
+    table: str
     column: str
     is_identity: bool
     is_logged: bool
-
-    @property
-    def table_and_column(self) -> tuple[str, str]:
-        """Return the table as SQL and the name of the column that it belongs to."""
-        quoted = re.fullmatch(r'(.*)\.(?:"((?:[^"]|"")+)"|([^."]+))', self.column, re.DOTALL)
-        if quoted is None:
-            return "", ""
-        return quoted[1], quoted[3] or quoted[2].replace('""', '"')
 
 
 def sequences(server: Server, dependencies: Dependencies) -> list[Sequence]:
@@ -39,18 +31,17 @@ def sequences(server: Server, dependencies: Dependencies) -> list[Sequence]:
     found = []
     for row in server.rows(
         "SELECT c.oid, c.oid::regclass::text, s.seqtypid::regtype, s.seqstart, s.seqincrement, "
-        "s.seqmin, s.seqmax, s.seqcache, s.seqcycle, coalesce(d.refobjid::regclass || '.' || "
-        "pg_catalog.quote_ident(a.attname), ''), coalesce(d.deptype, ''), c.relpersistence FROM "
-        "pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace JOIN pg_sequence s ON "
-        "s.seqrelid = c.oid LEFT JOIN pg_depend d ON d.classid = 'pg_class'::regclass AND "
+        "s.seqmin, s.seqmax, s.seqcache, s.seqcycle, coalesce(d.refobjid::regclass::text, ''), "
+        "coalesce(a.attname, ''), coalesce(d.deptype, ''), c.relpersistence FROM pg_class c JOIN "
+        "pg_namespace n ON n.oid = c.relnamespace JOIN pg_sequence s ON s.seqrelid = c.oid "
+        "LEFT JOIN pg_depend d ON d.classid = 'pg_class'::regclass AND "
         "d.objid = c.oid AND d.objsubid = 0 AND d.refclassid = 'pg_class'::regclass AND "
         "d.refobjsubid <> 0 AND d.deptype IN ('a', 'i') LEFT JOIN pg_attribute a ON "
         "a.attrelid = d.refobjid AND a.attnum = d.refobjsubid "
         f"WHERE c.relkind = 'S' AND c.relpersistence <> 't' AND {OWN} ORDER BY 2"
     ):
-        number, name, of, start, step, least, most, cache, cycle, column, kind, persistence = map(
-            str, row
-        )
+        number, name, of, start, step, least, most, cache, cycle, *more = map(str, row)
+        table, column, kind, persistence = more
         if dependencies.is_of_extension("pg_class", number):
             continue
         options = (
@@ -60,7 +51,9 @@ def sequences(server: Server, dependencies: Dependencies) -> list[Sequence]:
         is_identity = kind == "i"
         if not is_identity:
             options = f"AS {of} {options}"
-        found.append(Sequence(int(number), name, options, column, is_identity, persistence != "u"))
+        found.append(
+            Sequence(int(number), name, options, table, column, is_identity, persistence != "u")
+        )
     return found
 
 
@@ -74,11 +67,16 @@ def sequence_objects(found: list[Sequence]) -> Iterator[DbObject]:
             yield DbObject("sequence", row.name, [key], [made])
 
 
+def by_column(found: list[Sequence]) -> dict[tuple[str, str], Sequence]:
+    """Return those that are created with their columns, by table and column."""
+    return {(row.table, row.column): row for row in found if row.is_identity}
+
+
 def owned(found: list[Sequence]) -> Iterator[str]:
     """Yield the statements that let columns own their sequences."""
     for row in found:
         if row.column and not row.is_identity:
-            yield f"ALTER SEQUENCE {row.name} OWNED BY {row.column}"
+            yield f"ALTER SEQUENCE {row.name} OWNED BY {row.table}.{quote_name(row.column)}"
 
 
 def values(server: Server, found: list[Sequence]) -> Iterator[str]:
@@ -88,7 +86,6 @@ def values(server: Server, found: list[Sequence]) -> Iterator[str]:
         is_called = "true" if called == "t" else "false"
         which = sql_text(row.name)
         if row.column:
-            table, column = row.table_and_column
-            of = f"{sql_text(table)}, {sql_text(column)}"
+            of = f"{sql_text(row.table)}, {sql_text(row.column)}"
             which = f"pg_catalog.pg_get_serial_sequence({of})"
         yield f"SELECT pg_catalog.setval({which}, {last}, {is_called})"

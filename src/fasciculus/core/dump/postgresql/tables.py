@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from msgspec import Struct
 
@@ -10,7 +10,7 @@ from .catalog import DbObject, Dependencies
 from .dialect import quote_name
 from .sequences import Sequence
 from .server import Server
-from .types import COLLATION, OWN
+from .types import COLLATION, FOREIGN_OPTIONS, OWN
 
 _STORAGE = {"p": "PLAIN", "e": "EXTERNAL", "m": "MAIN", "x": "EXTENDED"}
 _IDENTITY = {"a": "ALWAYS", "d": "BY DEFAULT"}
@@ -75,11 +75,11 @@ class Table(Struct, frozen=True):
         return [quote_name(column.name) for column in self.columns if not column.generated]
 
 
-def tables(server: Server, dependencies: Dependencies) -> list[Table]:
-    """Return all tables, but temporary ones and those of extensions."""
+def tables(server: Server, dependencies: Dependencies) -> tuple[list[Table], list[Table]]:
+    """Return all tables but temporary ones, and apart from them those of extensions."""
     columns = _columns(server)
     foreign = dict(_foreign(server))
-    found = []
+    own, of_extensions = list[Table](), list[Table]()
     for row in server.rows(
         "SELECT c.oid, c.oid::regclass, n.nspname || '.' || c.relname, c.relkind, "
         "c.relpersistence, coalesce((SELECT pg_catalog.quote_ident(m.amname) FROM pg_am m WHERE "
@@ -99,8 +99,7 @@ def tables(server: Server, dependencies: Dependencies) -> list[Table]:
         values = [value or "" for value in row]
         number, name, called, kind, persistence, method, options, key, bound = values[:9]
         parents, of_type, security, replica = values[9:]
-        if dependencies.is_of_extension("pg_class", number):
-            continue
+        found = of_extensions if dependencies.is_of_extension("pg_class", number) else own
         found.append(
             Table(
                 int(number),
@@ -120,7 +119,7 @@ def tables(server: Server, dependencies: Dependencies) -> list[Table]:
                 columns.get(number, []),
             )
         )
-    return found
+    return own, of_extensions
 
 
 def _columns(server: Server) -> dict[str, list[Column]]:
@@ -167,34 +166,26 @@ def _columns(server: Server) -> dict[str, list[Column]]:
 
 def _foreign(server: Server) -> Iterator[tuple[str, str]]:
     for number, words in server.rows(
-        "SELECT t.ftrelid, 'SERVER ' || pg_catalog.quote_ident(s.srvname) || coalesce((SELECT "
-        "' OPTIONS (' || pg_catalog.string_agg(pg_catalog.quote_ident(option_name) || ' ' || "
-        "pg_catalog.quote_literal(option_value), ', ') || ')' FROM "
-        "pg_catalog.pg_options_to_table(t.ftoptions)), '') FROM pg_foreign_table t JOIN "
+        "SELECT t.ftrelid, 'SERVER ' || pg_catalog.quote_ident(s.srvname) || "
+        f"{FOREIGN_OPTIONS.format(of='t.ftoptions')} FROM pg_foreign_table t JOIN "
         "pg_foreign_server s ON s.oid = t.ftserver"
     ):
         yield str(number), str(words)
 
 
-def table_object(table: Table, identities: dict[str, Sequence]) -> DbObject:
-    """Return the object of a table; ``identities`` are sequences by the column that has them."""
-    needs = {("pg_foreign_data_wrapper", 0)} if table.foreign else set()
-    return DbObject(
-        "table",
-        table.called,
-        [("pg_class", table.number)],
-        [_created(table, identities), *_settings(table, identities)],
-        needs,
-    )
+def table_object(table: Table, identities: Mapping[tuple[str, str], Sequence]) -> DbObject:
+    """Return the object of a table; ``identities`` are sequences by table and column."""
+    statements = [_created(table, identities), *_settings(table)]
+    return DbObject("table", table.called, [("pg_class", table.number)], statements)
 
 
-def _created(table: Table, identities: dict[str, Sequence]) -> str:
+def _created(table: Table, identities: Mapping[tuple[str, str], Sequence]) -> str:
     inherits = table.parents and not table.bound
     columns = []
     for column in table.columns:
         if inherits and not column.is_local:
             continue
-        identity = identities.get(f"{table.name}.{_as_named(column.name)}")
+        identity = identities.get((table.name, column.name))
         words = column.words
         if column.identity and identity is not None:
             words += (
@@ -215,14 +206,7 @@ def _created(table: Table, identities: dict[str, Sequence]) -> str:
     return f"{words} WITH ({table.options})" if table.options else words
 
 
-def _as_named(name: str) -> str:
-    """Return a name quoted as the server does it: only if it must be."""
-    plain = name.replace("_", "a").replace("$", "a")
-    is_plain = plain.isascii() and plain.isalnum() and name.islower() and not name[0].isdigit()
-    return name if is_plain else quote_name(name)
-
-
-def _settings(table: Table, identities: dict[str, Sequence]) -> Iterator[str]:
+def _settings(table: Table) -> Iterator[str]:
     """Yield what is set on a table and its columns after it was created."""
     alter = f"ALTER {'FOREIGN TABLE' if table.foreign else 'TABLE'} ONLY {table.name}"
     for column in table.columns:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from .catalog import DbObject, Dependencies
 from .dialect import quote_name
 from .server import Server
-from .types import OWN
+from .types import FOREIGN_OPTIONS, OWN
 
 _NAME = "pg_catalog.quote_ident({n}.nspname) || '.' || pg_catalog.quote_ident({column})"
 
@@ -61,14 +61,9 @@ def foreign_servers(server: Server, dependencies: Dependencies) -> Iterator[DbOb
     """Yield the wrappers, servers and user mappings of foreign data; no passwords that the
     server does not show.
     """
-    options = (
-        "coalesce((SELECT ' OPTIONS (' || pg_catalog.string_agg(pg_catalog.quote_ident("
-        "option_name) || ' ' || pg_catalog.quote_literal(option_value), ', ') || ')' FROM "
-        "pg_catalog.pg_options_to_table({of})), '')"
-    )
     for number, name, handler, validator, given in server.rows(
         "SELECT f.oid, f.fdwname, NULLIF(f.fdwhandler, 0)::regproc, "
-        f"NULLIF(f.fdwvalidator, 0)::regproc, {options.format(of='f.fdwoptions')} FROM "
+        f"NULLIF(f.fdwvalidator, 0)::regproc, {FOREIGN_OPTIONS.format(of='f.fdwoptions')} FROM "
         "pg_foreign_data_wrapper f ORDER BY 2"
     ):
         if not dependencies.is_of_extension("pg_foreign_data_wrapper", number):
@@ -77,16 +72,16 @@ def foreign_servers(server: Server, dependencies: Dependencies) -> Iterator[DbOb
             made += f" VALIDATOR {validator}" if validator else ""
             key = ("pg_foreign_data_wrapper", int(number or 0))
             yield DbObject("foreign", f"0 {name}", [key], [f"{made}{given}"])
-    mapped: dict[str, list[str]] = {}
+    mapped: dict[str, list[tuple[str, str]]] = {}
     for of, user, given in server.rows(
         "SELECT m.srvid, CASE WHEN m.umuser = 0 THEN 'PUBLIC' ELSE "
         "pg_catalog.quote_ident(m.usename) END, "
-        f"{options.format(of='m.umoptions')} FROM pg_user_mappings m ORDER BY 1, 2"
+        f"{FOREIGN_OPTIONS.format(of='m.umoptions')} FROM pg_user_mappings m ORDER BY 1, 2"
     ):
-        mapped.setdefault(str(of), []).append(f"{user} SERVER %s{given}")
+        mapped.setdefault(str(of), []).append((str(user), str(given)))
     for number, name, of, kind, version, given in server.rows(
         "SELECT s.oid, s.srvname, f.fdwname, pg_catalog.quote_literal(s.srvtype), "
-        f"pg_catalog.quote_literal(s.srvversion), {options.format(of='s.srvoptions')} FROM "
+        f"pg_catalog.quote_literal(s.srvversion), {FOREIGN_OPTIONS.format(of='s.srvoptions')} FROM "
         "pg_foreign_server s JOIN pg_foreign_data_wrapper f ON f.oid = s.srvfdw ORDER BY 2"
     ):
         if dependencies.is_of_extension("pg_foreign_server", number):
@@ -97,8 +92,8 @@ def foreign_servers(server: Server, dependencies: Dependencies) -> Iterator[DbOb
         made += f" VERSION {version}" if version else ""
         made += f" FOREIGN DATA WRAPPER {quote_name(str(of))}{given}"
         users = [
-            f"CREATE USER MAPPING FOR {row.replace(chr(37) + chr(115), called, 1)}"
-            for row in mapped.get(str(number), [])
+            f"CREATE USER MAPPING FOR {user} SERVER {called}{more}"
+            for user, more in mapped.get(str(number), [])
         ]
         key = ("pg_foreign_server", int(number or 0))
         yield DbObject("foreign", f"1 {name}", [key], [made, *users])

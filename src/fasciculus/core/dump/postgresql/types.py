@@ -16,6 +16,13 @@ OWN = (
 #: The collation of a column, attribute or type that is not the one of its type.
 COLLATION = "CASE WHEN {own} <> 0 AND {own} <> {usual} THEN {own}::regcollation::text ELSE '' END"
 
+#: The options of something foreign, as SQL.
+FOREIGN_OPTIONS = (
+    "coalesce((SELECT ' OPTIONS (' || pg_catalog.string_agg(pg_catalog.quote_ident(option_name) || "
+    "' ' || pg_catalog.quote_literal(option_value), ', ') || ')' FROM "
+    "pg_catalog.pg_options_to_table({of})), '')"
+)
+
 
 def schemas(server: Server, dependencies: Dependencies) -> Iterator[DbObject]:
     """Yield the schemas."""
@@ -63,19 +70,17 @@ def types(server: Server, dependencies: Dependencies, notes: list[str]) -> Itera
         if dependencies.is_of_extension("pg_type", number):
             continue
         key = str(number)
-        made = {
-            "e": lambda key=key: f"AS ENUM ({', '.join(labels.get(key, []))})",
-            "c": lambda key=key: f"AS ({', '.join(attributes.get(key, []))})",
-            "r": lambda key=key: ranges[key],
-        }.get(str(kind))
-        keys = [("pg_type", int(key))]
-        if kind == "d":
-            domain = [f"CREATE DOMAIN {name} {domains[key]}", *unchecked.get(key, [])]
-            yield DbObject("type", str(name), keys, domain)
-        elif made is not None:
-            yield DbObject("type", str(name), keys, [f"CREATE TYPE {name} {made()}"])
-        else:
+        if kind == "b":
             notes.append(f"type {name} is written in C and not in the bundle")
+            continue
+        words = {
+            "d": f"DOMAIN {name} {domains.get(key)}",
+            "e": f"TYPE {name} AS ENUM ({', '.join(labels.get(key, []))})",
+            "c": f"TYPE {name} AS ({', '.join(attributes.get(key, []))})",
+            "r": f"TYPE {name} {ranges.get(key)}",
+        }[str(kind)]
+        made = [f"CREATE {words}", *unchecked.get(key, [])]
+        yield DbObject("type", str(name), [("pg_type", int(key))], made)
 
 
 def _grouped(server: Server, query: str) -> dict[str, list[str]]:
@@ -106,13 +111,13 @@ def _domains(server: Server) -> Iterator[tuple[str, str]]:
 
 
 def _ranges(server: Server) -> Iterator[tuple[str, str]]:
+    collation = COLLATION.format(own="r.rngcollation", usual="s.typcollation")
     multirange = "r.rngmultitypid::regtype::text" if server.version >= 140000 else "''"
     for row in server.rows(
         "SELECT r.rngtypid, r.rngsubtype::regtype, pg_catalog.quote_ident(n.nspname) || '.' || "
-        "pg_catalog.quote_ident(o.opcname), CASE WHEN r.rngcollation <> 0 AND r.rngcollation <> "
-        "s.typcollation THEN r.rngcollation::regcollation::text ELSE '' END, "
-        "r.rngcanonical::regproc, r.rngsubdiff::regproc, "
-        f"{multirange} FROM pg_range r JOIN pg_type s ON s.oid = r.rngsubtype JOIN pg_opclass o "
+        f"pg_catalog.quote_ident(o.opcname), {collation}, r.rngcanonical::regproc, "
+        f"r.rngsubdiff::regproc, {multirange} FROM pg_range r JOIN pg_type s ON "
+        "s.oid = r.rngsubtype JOIN pg_opclass o "
         "ON o.oid = r.rngsubopc JOIN pg_namespace n ON n.oid = o.opcnamespace"
     ):
         number, subtype, opclass, collated, canonical, difference, several = map(str, row)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from .catalog import DbObject, Dependencies
+from .catalog import DbObject, Dependencies, Key
 from .dialect import quote_name
 from .server import Server
 from .types import OWN
@@ -39,7 +39,9 @@ def views(server: Server, dependencies: Dependencies) -> Iterator[DbObject]:
         yield DbObject("view", called, [("pg_class", int(number))], made)
 
 
-def refreshed(server: Server) -> set[int]:
-    """Return the materialised views that hold rows."""
-    rows = server.rows("SELECT oid FROM pg_class WHERE relkind = 'm' AND relispopulated")
-    return {int(row[0] or 0) for row in rows}
+def filled(server: Server) -> dict[Key, str]:
+    """Return the materialised views that hold rows, by their names as SQL."""
+    rows = server.rows(
+        "SELECT oid, oid::regclass FROM pg_class WHERE relkind = 'm' AND relispopulated"
+    )
+    return {("pg_class", int(number or 0)): str(name) for number, name in rows}

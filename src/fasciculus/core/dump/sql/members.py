@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import hashlib
+import re
+from collections.abc import Mapping
 from urllib.parse import unquote
 
 from msgspec import Struct
@@ -10,6 +12,7 @@ from msgspec import Struct
 #: The longest escaped name, and how much of a longer one is kept before its digest. Members add
 #: about 30 characters to it, and names of files have 255 bytes.
 _LONGEST, _KEPT = 180, 140
+_ROWS = re.compile(r"\d{5}-rows-(.+)-\d{6}\.sql")
 
 
 class Member(Struct, frozen=True):
@@ -48,6 +51,23 @@ def _escaped(name: str) -> str:
         else "".join(f"%{b:02X}" for b in c.encode())
         for c in name
     )
+
+
+def rows_of(member: str) -> str:
+    """Return the table whose rows a member has, as :func:`safe_file` names it; empty if it has
+    none.
+    """
+    match = _ROWS.fullmatch(member)
+    return match[1] if match else ""
+
+
+def table_of(member: str, shortened: Mapping[str, str]) -> str:
+    """Return the table whose rows a member has, empty for a member of something else.
+
+    ``shortened`` has the full names of those that file names could not hold.
+    """
+    name = rows_of(member)
+    return shortened.get(name) or name_of_file(name)
 
 
 def text(value: bytes | None) -> str:

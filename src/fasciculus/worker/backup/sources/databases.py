@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from ....contracts.orders import BackupOrder
 from ....core.bundle.listing import read_lines
 from ....core.bundle.writer import BundleWriter
-from ....core.dump.sql.member_sizes import with_small_members
+from ....core.dump.sql.spread_changes import with_small_members
 from ....core.errors import DamagedError
 from ....databases import ENGINES, server_engines
 from ....databases.base import DatabaseAccess, DatabaseRef, FileMember, SqlMember
