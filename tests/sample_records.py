@@ -110,7 +110,7 @@ class SampleRecords:
                 host="reed-1",
                 run_id=run,
                 result=made,
-                store_ids=[known[store] for store in on],
+                copies={known[store]: "" for store in on},
             )
             for task in runs.tasks(db, run):
                 runs.end_task(db, task.id, "done")

@@ -50,6 +50,12 @@ export const storesTransfer = (
 export const storesSeal = (name: string, body: Optional<Schemas['SealStart'], 'subject'>) =>
   call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/seal`, body);
 
+/** Retire the copies on an append-only store, with credentials given for it alone. */
+export const storesRetire = (
+  name: string,
+  body: Optional<Schemas['RetireStart'], 'subject' | 'settings' | 'secrets'>,
+) => call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/retire`, body);
+
 /** Take all bundles that a store holds into the records. */
 export const storesImport = (name: string) =>
   call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/import`);
@@ -148,6 +154,7 @@ export const storesAdd = (
     | 'stall_timeout'
     | 'max_concurrent'
     | 'read_back'
+    | 'append_only'
     | 'reserve'
     | 'price_kept'
     | 'price_moved'
@@ -175,6 +182,7 @@ export const storesChange = (
     | 'stall_timeout'
     | 'max_concurrent'
     | 'read_back'
+    | 'append_only'
     | 'reserve'
     | 'price_kept'
     | 'price_moved'
@@ -201,6 +209,7 @@ export const storesTryDraft = (
     | 'stall_timeout'
     | 'max_concurrent'
     | 'read_back'
+    | 'append_only'
     | 'reserve'
     | 'price_kept'
     | 'price_moved'

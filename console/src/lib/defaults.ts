@@ -13,6 +13,7 @@ export const newStore = (): Fields<'StoreInput', 'settings' | 'name'> => ({
   stall_timeout: 120,
   max_concurrent: 0,
   read_back: true,
+  append_only: false,
   reserve: 0,
   price_kept: 0,
   price_moved: 0,

@@ -155,6 +155,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/stores/{name}/retire': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Retire the copies on an append-only store, with credentials given for it alone */
+    post: operations['stores_retire'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/stores/{name}/import': {
     parameters: {
       query?: never;
@@ -2938,6 +2955,11 @@ export interface components {
        * @default true
        */
       sound: boolean;
+      /**
+       * Locked Until
+       * @default null
+       */
+      locked_until: string | null;
     };
     /**
      * CoverageRow
@@ -5176,7 +5198,7 @@ export interface components {
      * @description A kind of work on the bundles of a store.
      * @enum {string}
      */
-    MaintenanceKind: 'verify' | 'repair' | 'repack' | 'transfer' | 'import' | 'reseal';
+    MaintenanceKind: 'verify' | 'repair' | 'repack' | 'transfer' | 'import' | 'retire' | 'reseal';
     /**
      * MaintenanceStarted
      * @description The answer to starting maintenance: one piece of work a subject.
@@ -6788,6 +6810,32 @@ export interface components {
       force: boolean;
     };
     /**
+     * RetireStart
+     * @description The subject, by default all, and the credentials that may remove files on an append-only
+     *     store: secrets, and settings such as another user. They are used once, and kept nowhere.
+     */
+    RetireStart: {
+      /**
+       * Subject
+       * @default
+       */
+      subject: string;
+      /**
+       * Settings
+       * @default {}
+       */
+      settings: {
+        [key: string]: unknown;
+      };
+      /**
+       * Secrets
+       * @default {}
+       */
+      secrets: {
+        [key: string]: string;
+      };
+    };
+    /**
      * Retiring
      * @description A copy that the keep rule would not keep, and the bytes that its going would free on its
      *     store, together with those listed before it of the same subject.
@@ -7387,6 +7435,11 @@ export interface components {
        */
       read_back: boolean;
       /**
+       * Append Only
+       * @default false
+       */
+      append_only: boolean;
+      /**
        * Reserve
        * @default 0
        */
@@ -7498,6 +7551,11 @@ export interface components {
        * @default null
        */
       oldest_read: string | null;
+      /**
+       * If Stolen
+       * @default []
+       */
+      if_stolen: string[];
       /**
        * Access
        * @default
@@ -7639,6 +7697,11 @@ export interface components {
        * @default true
        */
       read_back: boolean;
+      /**
+       * Append Only
+       * @default false
+       */
+      append_only: boolean;
       /**
        * Reserve
        * @default 0
@@ -8675,6 +8738,13 @@ export interface components {
        * @default false
        */
       remove_versions: boolean;
+      /**
+       * Object lock
+       * @description Lock each copy until its keep rule no longer wants it, at most for a year; the bucket must have been created with object lock, and the keys need the rights s3:PutObjectRetention and s3:GetObjectRetention. Governance: keys with a special right can remove it earlier; compliance: nobody can.
+       * @default none
+       * @enum {string}
+       */
+      object_lock: 'none' | 'governance' | 'compliance';
     };
     /**
      * WebDavSettings
@@ -9390,6 +9460,41 @@ export interface operations {
       };
     };
   };
+  stores_retire: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['RetireStart'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MaintenanceStarted'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
   stores_import: {
     parameters: {
       query?: never;
@@ -9470,7 +9575,7 @@ export interface operations {
         cursor?: string | null;
         /** @description a column's name, with “-” before it for backwards */
         sort?: string;
-        kind?: '' | 'verify' | 'repair' | 'repack' | 'transfer' | 'import' | 'reseal';
+        kind?: '' | 'verify' | 'repair' | 'repack' | 'transfer' | 'import' | 'reseal' | 'retire';
         /** @description only on this store */
         store?: string;
         /** @description only of this subject */

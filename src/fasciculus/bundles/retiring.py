@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
-from datetime import UTC, tzinfo
+from datetime import UTC, datetime, tzinfo
 from pathlib import Path
 
 from ..core import retention
@@ -30,13 +30,16 @@ from .recorded_copies import RecordedCopies
 @dataclass(frozen=True, slots=True)
 class StoreKeep:
     """The inputs of a keep rule on a store: the rule, the zone of its days, and the pinned and
-    damaged copies.
+    damaged copies. Days count back from ``now`` where no further copies are made.
     """
 
     rule: KeepRule
     zone: tzinfo = UTC
+    now: datetime | None = None
     pinned: Collection[str] = ()
     unsound: Collection[str] = ()
+    #: Copies that nobody can remove yet.
+    locked: Collection[str] = ()
 
 
 def complete(store: Store, subject: Subject) -> list[str]:
@@ -112,7 +115,11 @@ def retire(
         for name in agreed
         if (moment := moment_of(name)) is not None
     ]
-    going = [copy.name for copy in retention.retiring(rows, keep.rule, keep.zone)]
+    going = [
+        copy.name
+        for copy in retention.retiring(rows, keep.rule, keep.zone, keep.now)
+        if copy.name not in keep.locked
+    ]
     staying = [name for name in agreed if name not in going]
     before_all = known[: known.index(staying[0])] if going and staying else []
     absent = [name for name in before_all if name not in agreed and name not in keep.pinned]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 from urllib.parse import quote
 
@@ -58,6 +59,27 @@ class MaintenanceCalls(Transport):
             f"/stores/{quote(name)}/seal",
             models.MaintenanceStarted,
             models.SealStart(subject=subject),
+        )
+
+    def stores_retire(
+        self,
+        name: str,
+        subject: str = "",
+        settings: Mapping[str, Any] | None = None,
+        secrets: Mapping[str, str] | None = None,
+    ) -> models.MaintenanceStarted:
+        """Retire the copies on an append-only store; ``settings``, such as another user, and
+        ``secrets`` are those that may remove files there, and are not kept.
+
+        Raises ``RefusedError`` naming the field that cannot be used.
+        """
+        return self._call(
+            "POST",
+            f"/stores/{quote(name)}/retire",
+            models.MaintenanceStarted,
+            models.RetireStart(
+                subject=subject, settings=dict(settings or {}), secrets=dict(secrets or {})
+            ),
         )
 
     def stores_import(self, name: str) -> models.MaintenanceStarted:

@@ -42,6 +42,8 @@ class CopyResult(Struct, tag_field="event", tag="copy"):
     store: str
     error: str = ""
     kept: int = 0
+    #: Until when nobody can remove the copy, as ISO 8601; empty for no lock.
+    locked_until: str = ""
 
 
 class CopyRetired(Struct, tag_field="event", tag="copy-retired"):

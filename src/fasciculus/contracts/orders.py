@@ -76,6 +76,10 @@ class StoreOrder(_OfKind, kw_only=True):
     secrets: dict[str, Secret] = {}
     stall_timeout: float = 120.0
     read_back: bool = True
+    #: Whether nothing there may be removed or replaced with these secrets.
+    append_only: bool = False
+    #: Until when this bundle's copy is locked, as ISO 8601; empty for no lock.
+    locked_until: str = ""
     #: As people write them; see ``core/transfer_limits.py``.
     limits: list[str] = []
     #: Bytes that stay free.
@@ -115,6 +119,7 @@ class StoreOrder(_OfKind, kw_only=True):
             self.stall_timeout,
             self.read_back,
             tokens,
+            self.append_only,
         )
         return replace(found, identities=tuple(self.identities))
 
@@ -504,6 +509,32 @@ class MaintenanceOrder(OrderData, kw_only=True):
     spool: Artifact
 
 
+class SeriesOrder(OrderData, kw_only=True):
+    """The copies that one job made of a subject on a store, oldest first, with the job's keep rule
+    there. With ``is_closed`` no further copies are made, and days count back from now.
+    """
+
+    known: list[str]
+    keep: str
+    zone: str
+    pinned: list[str] = []
+    unsound: list[str] = []
+    #: Those that nobody can remove yet.
+    locked: list[str] = []
+    is_closed: bool = False
+
+
+class RetireOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="retire"):
+    """Retire the copies that no keep rule wants, and remove what interrupted runs left.
+
+    Of the copies of the records in ``records_folder``, the newest ``records_kept`` stay.
+    """
+
+    series: list[SeriesOrder]
+    records_folder: str
+    records_kept: int
+
+
 class VerifyOrder(MaintenanceOrder, kw_only=True, tag_field="order", tag="verify"):
     """Verify copies: quickly, or by reading every byte.
 
@@ -577,6 +608,7 @@ Order = (
     | DropOrder
     | PreviewOrder
     | ReleaseOrder
+    | RetireOrder
     | VerifyOrder
     | RepairOrder
     | RepackOrder

@@ -131,6 +131,10 @@ class ResealResult(MaintenanceResult, kw_only=True, tag_field="result", tag="res
     """``entries`` bundles were sealed, for which ``bytes`` were sent."""
 
 
+class RetireResult(MaintenanceResult, kw_only=True, tag_field="result", tag="retire"):
+    """``entries`` copies were retired, which freed ``bytes`` of pieces."""
+
+
 class ImportResult(MaintenanceResult, kw_only=True, tag_field="result", tag="import"):
     """``entries`` bundles were found on a store. ``warned`` when something could not be read."""
 
@@ -164,4 +168,5 @@ AnyResult = (
     | TransferResult
     | ImportResult
     | ResealResult
+    | RetireResult
 )

@@ -7,6 +7,7 @@ import hmac
 import os
 import socket
 import threading
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -33,11 +34,14 @@ _BLOCK = 4096
 
 
 class _Door(paramiko.ServerInterface):
-    def __init__(self, user: str, password: str) -> None:
-        self._user, self._password = user, password
+    def __init__(self, users: Mapping[str, str], keeper: str) -> None:
+        self._users, self._keeper = users, keeper
+        #: Whether this user may only add files.
+        self.only_adds = bool(keeper)
 
     def check_auth_password(self, username: str, password: str) -> int:
-        good = username == self._user and hmac.compare_digest(password, self._password)
+        good = username in self._users and hmac.compare_digest(password, self._users[username])
+        self.only_adds = bool(self._keeper) and username != self._keeper
         return AUTH_SUCCESSFUL if good else AUTH_FAILED
 
     def get_allowed_auths(self, username: str) -> str:
@@ -72,6 +76,7 @@ class _Files(paramiko.SFTPServerInterface):
     def __init__(self, server: paramiko.ServerInterface, stand_in: SftpStandIn) -> None:
         super().__init__(server)
         self._stand_in = stand_in
+        self._only_adds = isinstance(server, _Door) and server.only_adds
 
     def fits(self, count: int) -> bool:
         return self._stand_in.take(count)
@@ -141,6 +146,8 @@ class _Files(paramiko.SFTPServerInterface):
             return paramiko.SFTPServer.convert_errno(error.errno or 0)
 
     def remove(self, path: str) -> int:
+        if self._only_adds:
+            return SFTP_PERMISSION_DENIED
         return self._done(os.unlink, path)
 
     def rename(self, oldpath: str, newpath: str) -> int:
@@ -149,6 +156,8 @@ class _Files(paramiko.SFTPServerInterface):
         return self._done(os.rename, oldpath, newpath)
 
     def posix_rename(self, oldpath: str, newpath: str) -> int:
+        if self._only_adds and os.path.lexists(self._real(newpath)):
+            return SFTP_PERMISSION_DENIED
         done = self._done(os.replace, oldpath, newpath)
         if done == SFTP_OK:
             self._stand_in.misbehaviour.stored(Path(self._real(newpath)))
@@ -158,6 +167,8 @@ class _Files(paramiko.SFTPServerInterface):
         return self._done(os.mkdir, path)
 
     def rmdir(self, path: str) -> int:
+        if self._only_adds:
+            return SFTP_PERMISSION_DENIED
         return self._done(os.rmdir, path)
 
 
@@ -189,7 +200,11 @@ class _Server(paramiko.SFTPServer):
 
 
 class SftpStandIn:
-    """Serves a folder over SFTP. ``quota`` bounds the bytes below it."""
+    """Serves a folder over SFTP. ``quota`` bounds the bytes below it.
+
+    With ``keeper``, a user and a password, the other user may only add files: it can neither
+    remove them nor give a file the name of another.
+    """
 
     def __init__(
         self,
@@ -199,7 +214,9 @@ class SftpStandIn:
         password: str,
         port: int = 0,
         quota: int | None = None,
+        keeper: tuple[str, str] | None = None,
     ) -> None:
+        self._keeper = keeper
         self.root, self.user, self.password, self.quota = root, user, password, quota
         self.misbehaviour = Misbehaviour()
         root.mkdir(parents=True, exist_ok=True)
@@ -254,7 +271,9 @@ class SftpStandIn:
         try:
             transport.add_server_key(self._key)
             transport.set_subsystem_handler("sftp", _Server, self)
-            transport.start_server(server=_Door(self.user, self.password))
+            users = {self.user: self.password, **dict([self._keeper] if self._keeper else [])}
+            door = _Door(users, self._keeper[0] if self._keeper else "")
+            transport.start_server(server=door)
             while transport.is_active() and not self._closing:
                 transport.join(1)
         except (paramiko.SSHException, EOFError, OSError):

@@ -49,8 +49,7 @@ class OpenFile(Protocol):
         """Go back to its beginning; False where it comes but once."""
 
 
-@dataclass(frozen=True, slots=True)
-class HostEntry:
+class HostEntry(NamedTuple):
     """An entry of a host, and how to open it, which is only good until the next one is taken."""
 
     entry: Entry

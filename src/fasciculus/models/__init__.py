@@ -30,8 +30,8 @@ _NAMES = {
     "keys": "KeyKeep KeyMade KeyMake SealKey",
     "kinds": "KindField KindInfo KindSettings Kinds",
     "maintenance": "BundleChange DamageRow Growth GrowthPoint GrowthStore MaintenanceStarted "
-    "MaintenanceTask RepairStart RepackStart SealStart Transfer TransferDay TransferStart "
-    "VerifyStart",
+    "MaintenanceTask RepairStart RepackStart RetireStart SealStart Transfer TransferDay "
+    "TransferStart VerifyStart",
     "paging": "Page",
     "problem": "FieldProblem Health Problem ProblemType",
     "reports": "Channel ChannelAnswer ChannelInput MailServer OutboxItem Report ReportDetail "

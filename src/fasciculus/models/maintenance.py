@@ -5,7 +5,7 @@ grow.
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field, model_validator
 
@@ -43,6 +43,16 @@ class SealStart(Model):
     """The subject; default: all."""
 
     subject: str = ""
+
+
+class RetireStart(Model):
+    """The subject, by default all, and the credentials that may remove files on an append-only
+    store: secrets, and settings such as another user. They are used once, and kept nowhere.
+    """
+
+    subject: str = ""
+    settings: dict[str, Any] = {}
+    secrets: dict[str, str] = Field(default={}, repr=False)
 
 
 class TransferStart(Model):

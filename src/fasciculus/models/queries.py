@@ -245,7 +245,7 @@ class MaintenanceQuery(PageQuery):
     """Filters of the list of maintenance tasks."""
 
     kind: Annotated[
-        Literal["", "verify", "repair", "repack", "transfer", "import", "reseal"],
+        Literal["", "verify", "repair", "repack", "transfer", "import", "reseal", "retire"],
         BeforeValidator(_present_kind),
     ] = ""
     store: str = Field(default="", description="only on this store")

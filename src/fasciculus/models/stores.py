@@ -42,6 +42,8 @@ class StoreFields(RenamedFields):
     max_concurrent: int = Field(default=0, ge=0, le=64)
     #: Read back what was sent where the store cannot give its checksum.
     read_back: bool = True
+    #: Whether the service may not remove or replace anything there, since its credentials cannot.
+    append_only: bool = False
     #: Bytes that stay free: no bundle is begun that would leave less.
     reserve: int = Field(default=0, ge=0)
     #: Per GB (1,000,000,000 bytes) held for a month, and per GB sent or read.
@@ -89,6 +91,8 @@ class Store(StoreFields):
     month_price: float = 0
     #: When the copy was read through that was read longest ago.
     oldest_read: datetime | None = None
+    #: What somebody could and could not do who stole this service's credentials, in sentences.
+    if_stolen: list[str] = []
     #: Whether the owner of a drive has given access; empty for other kinds.
     access: Literal["", "none", "given"] = ""
 

@@ -17,6 +17,7 @@ from ..records.bundles import bundles
 from ..records.db import Records
 from ..records.jobs import jobs
 from ..records.secret_cipher import SecretCipher
+from ..records.stores import stores
 from . import outside
 from .stores.store_work import remove_copies, sweep_pieces
 from .tasks.orders.connections import OrderInputs, recorded_copies, store_order
@@ -88,6 +89,8 @@ def retire_copies(
         rule, zone = retention.parse(job.keep_gone), schedule.zone(job.zone)
         for subject in subjects_of(account):
             for store in job.stores:
+                if stores.fields(records.reader, store).append_only:
+                    continue
                 copies = bundles.known_on(
                     records.reader, subject.kind, subject.name, job.name, store
                 )

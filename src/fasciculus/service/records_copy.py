@@ -18,12 +18,11 @@ from ..records.stores import stores
 from . import outside
 from .stores.store_work import put_records
 from .tasks.orders.connections import OrderInputs, store_order
-from .tasks.orders.maintenance import RECORDS_FOLDER
+from .tasks.orders.maintenance import RECORDS_FOLDER, RECORDS_KEPT
 
 log = logging.getLogger(__name__)
 
 ALL = ("all",)
-KEPT = 14
 _EVERY = timedelta(hours=23, minutes=30)
 _KEY = "records.copies"
 #: Seconds that one store may take.
@@ -48,7 +47,9 @@ def copy_if_due(config: Config, records: Records, cipher: SecretCipher) -> None:
         for name in due:
             try:
                 order = store_order(OrderInputs(config, records.reader, cipher), name)
-                outside.call_within(_DEADLINE, put_records, order, local, RECORDS_FOLDER, KEPT)
+                outside.call_within(
+                    _DEADLINE, put_records, order, local, RECORDS_FOLDER, RECORDS_KEPT
+                )
                 done[name] = stamp(now)
                 log.info("a copy of the records is on store %s", name)
             except Exception as error:

@@ -42,15 +42,26 @@ def store_spec(
     stall_timeout: float = 120.0,
     read_back: bool = True,
     tokens: TokenFile | None = None,
+    append_only: bool = False,
 ) -> StoreSpec:
     """Return the spec of a store out of plain values or saved JSON; errors as with ``Registry``."""
     from .base import StoreSettings, StoreSpec
 
     parsed = KINDS.parse(settings) if isinstance(settings, Mapping) else KINDS.stored(settings)
     assert isinstance(parsed, StoreSettings)
-    return StoreSpec(name, parsed, dict(secrets or {}), stall_timeout, read_back, tokens)
+    return StoreSpec(
+        name, parsed, dict(secrets or {}), stall_timeout, read_back, tokens, append_only=append_only
+    )
 
 
 def open_store(spec: StoreSpec) -> Store:
-    """Return the store of a spec, not connected yet."""
+    """Return the store of a spec, not connected yet; an append-only one removes nothing."""
+    from .append_only import AppendOnlyStore
+
+    store = open_unguarded(spec)
+    return AppendOnlyStore(store) if spec.append_only else store
+
+
+def open_unguarded(spec: StoreSpec) -> Store:
+    """Return the same, with all that its kind can do: for trying what its server refuses."""
     return KINDS.get(spec.settings.kind).open(spec)

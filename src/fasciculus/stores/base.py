@@ -52,6 +52,14 @@ class StoreSettings(Settings):
         """Return what can be read and changed on the way, such as “password and files”."""
         return ""
 
+    def for_retiring(self) -> StoreSettings:
+        """Return the settings with which retiring really frees space."""
+        return self
+
+    def lock_mode(self) -> str:
+        """Return in which mode each copy is locked against removal, empty for no locks."""
+        return ""
+
 
 @dataclass(frozen=True, slots=True)
 class StoreSpec:
@@ -69,6 +77,8 @@ class StoreSpec:
     read_back: bool = True
     tokens: TokenFile | None = field(default=None, repr=False)
     identities: tuple[str, ...] = field(default=(), repr=False)
+    #: Whether nothing there may be removed or replaced with these secrets.
+    append_only: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -209,6 +219,17 @@ class VersionedStore(Protocol):
 
     def old_bytes(self) -> int:
         """Return bytes of what was removed or replaced and is kept all the same."""
+
+    def keeps_replaced(self) -> bool:
+        """Return whether what is removed or replaced stays as an old version."""
+
+
+@runtime_checkable
+class LockingStore(Protocol):
+    """A store that can forbid that a file is removed: a bucket with an object lock."""
+
+    def keep_until(self, path: str, until: datetime) -> None:
+        """Forbid everybody to remove a file before a time. A lock is never shortened."""
 
 
 @dataclass(frozen=True, slots=True)

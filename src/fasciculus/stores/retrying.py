@@ -17,7 +17,8 @@ from ..core.errors import (
     StoreFullError,
     TransferFailedError,
 )
-from .base import ConnectStep, Store, StoreItem
+from .append_only import AppendOnlyStore
+from .base import ConnectStep, LockingStore, Store, StoreItem
 from .confirmation import read_back
 from .throttle import Throttle
 
@@ -251,6 +252,12 @@ class RetryingStore:
     def connecting(self) -> list[ConnectStep]:
         """Return the steps of connecting, for a test."""
         return self._store.connecting()
+
+    def keep_until(self, path: str, until: datetime) -> None:
+        """Lock a file until a time, where the store can."""
+        inner = self._store.inner if isinstance(self._store, AppendOnlyStore) else self._store
+        if isinstance(inner, LockingStore):
+            self.retry(lambda: inner.keep_until(path, until))
 
     def took(self, count: int) -> None:
         """Note bytes that a stream of it has read."""

@@ -113,6 +113,15 @@ class S3Settings(StoreSettings):
         "shrinks.",
     )
 
+    object_lock: Literal["none", "governance", "compliance"] = Field(
+        default="none",
+        title="Object lock",
+        description="Lock each copy until its keep rule no longer wants it, at most for a year; "
+        "the bucket must have been created with object lock, and the keys need the rights "
+        "s3:PutObjectRetention and s3:GetObjectRetention. Governance: keys with a special right "
+        "can remove it earlier; compliance: nobody can.",
+    )
+
     @field_validator("endpoint")
     @classmethod
     def _url(cls, value: str) -> str:
@@ -135,6 +144,14 @@ class S3Settings(StoreSettings):
     def unprotected(self) -> str:
         """Return what is readable in transit, empty if nothing."""
         return "files" if self.endpoint.startswith("http:") else ""
+
+    def for_retiring(self) -> StoreSettings:
+        """Return the settings under which files go with all their versions."""
+        return self.model_copy(update={"remove_versions": True})
+
+    def lock_mode(self) -> str:
+        """Return the mode of the locks, empty for none."""
+        return "" if self.object_lock == "none" else self.object_lock
 
     def describe(self) -> str:
         """Return its place, in a few words for a list."""
@@ -585,6 +602,24 @@ class S3Store:
             if not self._versions.are_kept():
                 return 0
             return sum(size for _, _, size in self._versions.old(self._prefix))
+
+    def keeps_replaced(self) -> bool:
+        """Return whether the bucket keeps old versions."""
+        with self._said(self._settings.bucket):
+            return self._versions.are_kept()
+
+    def keep_until(self, path: str, until: datetime) -> None:
+        """Lock an object until a time; one that is locked for longer stays so."""
+        mode = self._settings.lock_mode()
+        found = self._head(path)
+        held = found.get("ObjectLockRetainUntilDate") if found is not None else None
+        if not mode or (held is not None and held >= until):
+            return
+        with self._said(f"a lock of {path}"):
+            self._client.put_object_retention(
+                **self._at(path),
+                Retention={"Mode": mode.upper(), "RetainUntilDate": until},
+            )
 
     def remove_folder(self, folder: str) -> None:
         """Do nothing: a folder is only a common prefix of names."""

@@ -16,6 +16,7 @@ from ..core.errors import (
     FasciculusError,
     MissingError,
     NotListedError,
+    SettingError,
 )
 from ..core.formatting import format_duration, format_list, format_size
 from ..core.steps import Step
@@ -81,12 +82,16 @@ def _there_or_made(store: Store, find: Callable[[], str]) -> str:
         return f"It was made. {find()}"
 
 
+#: How the folders of trials begin.
+TRIAL = "fasciculus-try-"
+
+
 class _Probe:
     """A file in its own folder, for testing every operation of a run."""
 
     def __init__(self, store: Store) -> None:
         self._store = store
-        self._folder = f"fasciculus-try-{datetime.now(UTC):%Y%m%dT%H%M%S%f}"
+        self._folder = f"{TRIAL}{datetime.now(UTC):%Y%m%dT%H%M%S%f}"
         self._path = f"{self._folder}/probe"
         self._renamed = f"{self._path}-renamed"
         self._payload = os.urandom(_PAYLOAD_BYTES)
@@ -94,6 +99,9 @@ class _Probe:
 
     def stages(self) -> Iterator[ConnectStep]:
         self._begun = True
+        if self._store.spec.append_only:
+            yield from self._append_only_stages()
+            return
         yield ConnectStep("write", self._write)
         yield ConnectStep("replace", self._replace)
         yield ConnectStep("read back", self._read)
@@ -103,6 +111,50 @@ class _Probe:
         yield ConnectStep("list", self._list)
         yield ConnectStep("unfinished", self._unfinished)
         yield ConnectStep("remove", self._remove)
+
+    def _append_only_stages(self) -> Iterator[ConnectStep]:
+        """Yield the same for a store that must refuse to replace and to remove."""
+        self._renamed = self._path
+        yield ConnectStep("write", self._write_whole)
+        yield ConnectStep("read back", self._read)
+        yield ConnectStep("range read", self._read_range)
+        yield ConnectStep("clock", self._clock)
+        yield ConnectStep("replace refused", self._replace_refused)
+        yield ConnectStep("remove refused", self._remove_refused)
+
+    def _write_whole(self) -> str:
+        self._store.put_bytes(self._payload, self._path)
+        return "A folder can be made, and a file written in it. The file stays there."
+
+    def _replace_refused(self) -> str:
+        """Prove that a file cannot be replaced, or that what it was before is kept."""
+        with suppress(FasciculusError):
+            self._store.put_bytes(b"another", self._path)
+        if read_all(self._store, self._path) == self._payload:
+            return "A file cannot be replaced."
+        if self._keeps_replaced():
+            return "A file can be replaced; what was there stays as an old version."
+        raise self._not_append_only("replace")
+
+    def _remove_refused(self) -> str:
+        """Prove the same for removing."""
+        with suppress(FasciculusError):
+            self._store.remove(self._path)
+        if self._store.size(self._path) is not None:
+            return "A file cannot be removed."
+        if self._keeps_replaced() and self._store.spec.settings.lock_mode():
+            return "A file can be hidden; what was there stays as an old version, and is locked."
+        raise self._not_append_only("remove")
+
+    def _keeps_replaced(self) -> bool:
+        return isinstance(self._store, VersionedStore) and self._store.keeps_replaced()
+
+    def _not_append_only(self, what: str) -> SettingError:
+        return SettingError(
+            f"These credentials can {what} files there: the store is not append-only.",
+            "Use credentials that can only add files, or do not declare it append-only.",
+            field="append_only",
+        )
 
     def clean_up(self) -> str:
         """Remove what a step that failed has left; say what of it is there still."""

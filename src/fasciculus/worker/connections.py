@@ -63,6 +63,7 @@ def _store_key(order: StoreOrder) -> bytes:
         secrets=order.secrets,
         stall_timeout=order.stall_timeout,
         read_back=order.read_back,
+        append_only=order.append_only,
         tokens=order.tokens,
         tokens_key=order.tokens_key,
         identities=order.identities,

@@ -20,6 +20,7 @@ from ..contracts.orders import (
     RepairOrder,
     ResealOrder,
     RestoreOrder,
+    RetireOrder,
     TransferOrder,
     UndoOrder,
     VerifyOrder,
@@ -55,6 +56,10 @@ def carry_out(
             from .maintenance.transfer import TransferTask
 
             return TransferTask(order, emitter, stop).run()
+        case RetireOrder():
+            from .maintenance.retiring import RetireTask
+
+            return RetireTask(order, emitter, stop).run()
         case ResealOrder():
             from .maintenance.resealing import ResealTask
 

@@ -200,7 +200,7 @@ def test_a_copy_that_is_told_twice_is_one_copy(
             handler.take(task, CopyResult("attic", "", 1))
     for _ in range(2):
         handler.take(task, CopyResult("attic", "", 1))
-    assert task.good_stores == ["attic"]
+    assert task.good_stores == {"attic": ""}
 
 
 def test_a_run_ends_with_its_last_task(heronmere: SampleRecords, handler: Any) -> None:

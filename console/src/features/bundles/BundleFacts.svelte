@@ -59,6 +59,9 @@
             <span class="text-faint"><Timestamp at={c.verified} /></span>{:else}<span
               class="text-faint">◇ not verified yet</span
             >{/if}
+          {#if c.locked_until}<span class="text-faint"
+              >locked until <Timestamp at={c.locked_until} /></span
+            >{/if}
         </div>{/each}
     </dd>
   </dl>

@@ -17,7 +17,11 @@
   import Timestamp from '../../ui/Timestamp.svelte';
   import OutcomeLabel from '../../ui/OutcomeLabel.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
-  let { store, sealed = false }: { store: string; sealed?: boolean } = $props();
+  let {
+    store,
+    sealed = false,
+    appendOnly = false,
+  }: { store: string; sealed?: boolean; appendOnly?: boolean } = $props();
   const tasks = new Loader(() => maintenanceList({ store, limit: 12 }));
   const works = $derived(tasks.value?.items ?? []);
   const doing = useAction();
@@ -59,7 +63,7 @@
       onclick={catchUp}
       title="Copies missed bundles from the other stores of its jobs">Catch up</Button
     >
-    {#if sealed}
+    {#if sealed && !appendOnly}
       <Button
         size="xs"
         color="alternative"
@@ -68,12 +72,14 @@
       >
     {/if}
     <Button size="xs" color="alternative" onclick={() => repack(true)}>Measure unused data</Button>
-    <Button
-      size="xs"
-      color="alternative"
-      onclick={() => repack(false)}
-      title="Rewrites pieces without unused data. You can cancel it at any time.">Repack</Button
-    >
+    {#if !appendOnly}
+      <Button
+        size="xs"
+        color="alternative"
+        onclick={() => repack(false)}
+        title="Rewrites pieces without unused data. You can cancel it at any time.">Repack</Button
+      >
+    {/if}
   </div>
   <ErrorMessage problem={doing.problem ?? tasks.problem} />
   {#if works.length}

@@ -26,8 +26,10 @@
   import PageHead from '../../ui/PageHead.svelte';
   import StoreFacts from './StoreFacts.svelte';
   import DriveAccess from './DriveAccess.svelte';
+  import StoreAppendOnly from './StoreAppendOnly.svelte';
   import StoreCopying from './StoreCopying.svelte';
   import StoreOwner from './StoreOwner.svelte';
+  import StoreRetire from './StoreRetire.svelte';
   import StoreProposals from './StoreProposals.svelte';
   import StorePrice from './StorePrice.svelte';
   import StoreSealing from './StoreSealing.svelte';
@@ -134,6 +136,7 @@
     <div class="-mx-4 divide-y divide-rule border-y border-rule mb-4">
       <StoreSending bind:store={form} {at} />
       <StoreSealing bind:store={form} {at} />
+      <StoreAppendOnly bind:store={form} {at} />
       <StoreCopying bind:store={form} {name} {at} />
       <StorePrice bind:store={form} {at} />
     </div>
@@ -159,7 +162,12 @@
 </div>
 {#if saved.value}
   <StoreUsagePanel store={saved.value.name} />
-  <MaintenancePanel store={saved.value.name} sealed={!!saved.value.recipients?.length} />
+  {#if saved.value.append_only && kind}<StoreRetire store={saved.value} {kind} />{/if}
+  <MaintenancePanel
+    store={saved.value.name}
+    sealed={!!saved.value.recipients?.length}
+    appendOnly={saved.value.append_only}
+  />
 {/if}
 <ConfirmDialog
   bind:open={removing}

@@ -13,3 +13,7 @@
   </p>
   <p class="mt-1 text-sm text-faint">Jobs: {store.jobs.join(', ') || 'none'}</p>
 </section>
+<section class="sheet p-4">
+  <h2 class="mb-1">If its credentials are stolen</h2>
+  {#each store.if_stolen ?? [] as sentence (sentence)}<p class="mb-1">{sentence}</p>{/each}
+</section>

@@ -192,6 +192,8 @@ def _copy(copy: models.Copy) -> str:
         looked = f"read through {moment(copy.verified_deep)}"
     elif copy.verified:
         looked = f"looked at {moment(copy.verified)}"
+    if copy.locked_until:
+        looked += f", locked until {moment(copy.locked_until)}"
     return f"{copy.store}, made {moment(copy.made)}, {looked}{'' if copy.sound else ', DAMAGED'}"
 
 

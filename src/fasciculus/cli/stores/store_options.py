@@ -42,6 +42,13 @@ ReadBack = Annotated[
         help="Read uploads back if the store cannot return checksums.",
     ),
 ]
+AppendOnly = Annotated[
+    bool | None,
+    typer.Option(
+        "--append-only/--not-append-only",
+        help="The credentials can only add files there; copies retire by “stores retire”.",
+    ),
+]
 Reserve = Annotated[
     str | None, typer.Option(help="Reserved free space, such as “20 GiB”.", metavar="SIZE")
 ]
@@ -95,6 +102,7 @@ def shared(
     stall_timeout: StallTimeout = None,
     max_concurrent: MaxConcurrent = None,
     read_back: ReadBack = None,
+    append_only: AppendOnly = None,
     reserve: Reserve = None,
     price_kept: PriceKept = None,
     price_moved: PriceMoved = None,

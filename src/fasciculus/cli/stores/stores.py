@@ -12,11 +12,13 @@ from .. import output
 from ..kind_options import EXTRA, KindOptions, find_kind, parse_extra, show_kinds
 from ..options import options_of
 from ..output import size
-from ..parameters import AsJson, NewStoreName, StoreName, Yes
+from ..parameters import AsJson, NewStoreName, StoreName, SubjectOption, Yes
 from ..people.keys import LOSS
 from ..session import service
 from ..steps import prove, show_tried
 from .store_maintenance import (
+    Background,
+    Quiet,
     catch_up,
     copy,
     finish,
@@ -128,6 +130,8 @@ def show(name: StoreName, as_json: AsJson = False) -> None:
             ),
             ("limits", ", ".join(store.limits) or "none"),
             ("sealed to", ", ".join(store.recipients) or "not sealed"),
+            ("append-only", "yes" if store.append_only else "no"),
+            ("if its credentials are stolen", " ".join(store.if_stolen)),
             *(
                 [("copied from", f"{store.copy_from}, {store.copy_timetable}")]
                 if store.copy_from
@@ -324,6 +328,30 @@ def disconnect(name: StoreName, as_json: AsJson = False) -> None:
         client.stores_disconnect(name)
     said = f"Store {name} has no access to its drive any more. Revoke it at the drive too."
     output.done({"disconnected": name}, said, as_json)
+
+
+@app.command(context_settings=EXTRA)
+def retire(
+    context: typer.Context,
+    name: StoreName,
+    subject: SubjectOption = "",
+    no_wait: Background = False,
+    quiet: Quiet = False,
+    as_json: AsJson = False,
+) -> None:
+    """Retire copies on an append-only store, with credentials that can remove files there.
+
+    They are given by the options of its kind (fasciculus stores kinds), such as --user and
+    --password-file, and are not kept.
+    """
+    with service() as client:
+        store, known = client.stores_show(name), client.kinds_list()
+        of_kind = KindOptions(find_kind(known.stores, store.settings.kind, known.refused))
+        given = parse_extra(context.args, of_kind.names, [])
+        started = client.stores_retire(
+            name, subject, of_kind.settings(given), of_kind.secrets(given)
+        )
+        finish(client, started, no_wait, as_json, quiet)
 
 
 @app.command("try")

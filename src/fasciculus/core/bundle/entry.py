@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import base64
+from typing import Annotated
 
-from msgspec import Struct, field
+from msgspec import Meta, Struct, field
 
 from ..errors import SettingError
 
 FILE, DIR, SYMLINK, FIFO, CHAR, BLOCK = "file", "dir", "symlink", "fifo", "char", "block"
 
 
-class Extent(Struct, gc=False):
+_Size = Annotated[int, Meta(ge=0, le=2**63 - 1)]
+
+
+class Extent(Struct, array_like=True, gc=False):
     """The place of some of an entry's bytes.
 
     ``frame`` is the byte offset of the frame in the piece, ``length`` the frame's
@@ -21,10 +25,10 @@ class Extent(Struct, gc=False):
     """
 
     piece: str
-    frame: int
-    length: int
-    offset: int
-    size: int
+    frame: _Size
+    length: _Size
+    offset: _Size
+    size: _Size
 
 
 class Entry(Struct, gc=False):

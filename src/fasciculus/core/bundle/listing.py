@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import base64
 import hashlib
+import re
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Annotated, Any, BinaryIO, Literal, Protocol
@@ -110,10 +111,14 @@ class _Row(Struct, gc=False):
     xattrs: dict[str, str] = {}
     flags: str = ""
     blake3: str = ""
-    at: list[tuple[str, _Size, _Size, _Size, _Size]] = []
+    at: list[Extent] = []
 
 
 _decode = msgspec.json.Decoder(_Row).decode
+
+
+#: A path with a part that is no name, or with a NUL byte.
+_leads_out = re.compile(rb"\0|(?:^|/)\.{0,2}(?:/|\Z)").search
 
 
 def _bytes(text: str | None, encoded: str | None) -> bytes | None:
@@ -122,13 +127,23 @@ def _bytes(text: str | None, encoded: str | None) -> bytes | None:
     return base64.b64decode(encoded, validate=True) if encoded is not None else None
 
 
-def _inside(path: bytes | None) -> bytes:
+def _inside(path: bytes) -> bytes:
     """Return a path that stays below its root; ``ValueError`` for any other."""
-    if path is None:
-        raise ValueError("it has no path")
-    if path and (b"\0" in path or not {b"", b".", b".."}.isdisjoint(path.split(b"/"))):
+    if path and _leads_out(path):
         raise ValueError("its path leads out of its folder")
     return path
+
+
+def _own_path(row: _Row) -> bytes:
+    path = _bytes(row.path, row.path_base64)
+    if path is None:
+        raise ValueError("it has no path")
+    return _inside(path)
+
+
+def _other_path(text: str | None, encoded: str | None) -> bytes | None:
+    path = _bytes(text, encoded)
+    return path if path is None else _inside(path)
 
 
 def _time(ns: int) -> int:
@@ -155,17 +170,15 @@ def _link_target(path: bytes | None) -> bytes | None:
     return path
 
 
-def _extent(part: tuple[str, int, int, int, int]) -> Extent:
-    if "/" in part[0] or not part[0]:
-        raise ValueError("it names a piece outside its own folder")
-    return Extent(*part)
-
-
 def _parts(row: _Row) -> list[Extent]:
-    parts = [_extent(part) for part in row.at]
-    if parts and row.type == FILE and sum(part.size for part in parts) != row.size:
+    total = 0
+    for part in row.at:
+        if "/" in part.piece or not part.piece:
+            raise ValueError("it names a piece outside its own folder")
+        total += part.size
+    if row.at and row.type == FILE and total != row.size:
         raise ValueError("the lengths of its parts do not add up")
-    return parts
+    return row.at
 
 
 def from_line(line: bytes) -> Entry:
@@ -174,14 +187,12 @@ def from_line(line: bytes) -> Entry:
     """
     try:
         row = _decode(line)
-        link = _bytes(row.link, row.link_base64)
-        origin = _bytes(row.origin, row.origin_base64)
         mode = int(row.mode, 8)
         if not 0 <= mode <= 0o7777:
             raise ValueError("its mode is none")
         return Entry(
             kind=row.kind,
-            path=_inside(_bytes(row.path, row.path_base64)),
+            path=_own_path(row),
             type=row.type,
             size=row.size,
             mode=mode,
@@ -194,8 +205,8 @@ def from_line(line: bytes) -> Entry:
             inode=row.inode,
             device=row.device,
             target=_link_target(_bytes(row.target, row.target_base64)),
-            link=_inside(link) if link is not None else None,
-            origin=_inside(origin) if origin is not None else None,
+            link=_other_path(row.link, row.link_base64),
+            origin=_other_path(row.origin, row.origin_base64),
             rdev=row.rdev,
             xattrs={
                 _attribute(k): base64.b64decode(v, validate=True) for k, v in row.xattrs.items()

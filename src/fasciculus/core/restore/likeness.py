@@ -54,7 +54,8 @@ class Likeness:
             found.append("mode")
         if wanted.mtime_ns != live.mtime_ns:
             found.append(TIME)
-        if self._kept(wanted.xattrs) != self._kept(live.xattrs):
+        has_any = wanted.xattrs or live.xattrs
+        if has_any and self._kept(wanted.xattrs) != self._kept(live.xattrs):
             found.append("attributes")
         return ", ".join(found)
 

@@ -86,6 +86,10 @@ class GrowingCopies:
         if not self._wanted[moment]:
             del self._wanted[moment]
 
+    def holds(self, moment: datetime) -> bool:
+        """Return whether a copy stays."""
+        return self._wanted[moment] > 0
+
     @property
     def moments(self) -> tuple[datetime, ...]:
         """Return when the copies that stay were made, oldest first."""

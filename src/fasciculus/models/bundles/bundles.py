@@ -23,6 +23,8 @@ class Copy(Model):
     verified: datetime | None = None
     verified_deep: datetime | None = None
     sound: bool = True
+    #: Until when nobody can remove it; None without a lock.
+    locked_until: datetime | None = None
 
 
 class Pin(Model):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
+from collections.abc import Mapping
 from datetime import datetime
 from typing import Any, NamedTuple, Protocol
 
@@ -51,10 +52,11 @@ def _copies(db: sqlite3.Connection, bundle_id: int) -> list[Copy]:
             verified=row["verified"],
             verified_deep=row["verified_deep"],
             sound=not row["harmed"],
+            locked_until=row["locked_until"],
         )
         for row in db.execute(
-            "SELECT store.name, made, verified, verified_deep, EXISTS (SELECT 1 FROM damage, "
-            "json_each(damage.bundles) "
+            "SELECT store.name, made, verified, verified_deep, locked_until, EXISTS (SELECT 1 "
+            "FROM damage, json_each(damage.bundles) "
             "JOIN bundle ON bundle.name=json_each.value WHERE bundle.id=copy.bundle_id AND "
             "damage.store_id=copy.store_id "
             "AND damage.subject_kind=bundle.subject_kind AND damage.subject=bundle.subject) AS "
@@ -275,11 +277,15 @@ def add(
     host: str,
     run_id: int,
     result: MadeBundle,
-    store_ids: list[int],
+    copies: Mapping[int, str],
     label: str = "",
     pinned_until: str | None = None,
 ) -> int:
-    """Return a confirmed bundle with its copies; one with a label is pinned until a time."""
+    """Return a confirmed bundle with its copies; one with a label is pinned until a time.
+
+    ``copies`` has, by the number of the store, until when the copy is locked there, empty for no
+    lock.
+    """
     key = db.execute(
         "INSERT INTO bundle (subject_kind, subject, name, job, host, run_id, moment, entries, "
         "bytes, packed, outcome, manifest, new_bytes, label, pinned, pin_reason, pinned_until) "
@@ -306,10 +312,10 @@ def add(
     ).lastrowid
     assert key is not None
     db.executemany(
-        "INSERT INTO copy (bundle_id, store_id, made) VALUES (?, ?, ?)",
-        [(key, i, now()) for i in store_ids],
+        "INSERT INTO copy (bundle_id, store_id, made, locked_until) VALUES (?, ?, ?, ?)",
+        [(key, i, now(), until or None) for i, until in copies.items()],
     )
-    for store_id in store_ids:
+    for store_id in copies:
         usage.refresh(db, store_id, subject_kind, subject)
     return key
 
@@ -347,6 +353,17 @@ def copies_by_store(
     ):
         found.setdefault(store, []).append(name)
     return found
+
+
+def locked_on(db: sqlite3.Connection, subject: Subject, store: str) -> set[str]:
+    """Return the names of a subject's bundles whose copy on a store nobody can remove yet."""
+    rows = db.execute(
+        "SELECT bundle.name FROM bundle JOIN copy ON bundle_id=bundle.id JOIN store ON "
+        "store.id=store_id WHERE subject_kind=? AND subject=? AND store.name=? "
+        "AND locked_until > ?",
+        (*subject, store, now()),
+    )
+    return {row[0] for row in rows}
 
 
 def known_on(

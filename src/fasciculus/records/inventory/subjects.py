@@ -7,7 +7,7 @@ import sqlite3
 from dataclasses import dataclass
 
 from ...core.selection import SubjectFacts
-from ...core.subject import SubjectKind
+from ...core.subject import Subject, SubjectKind
 from ...models.inventory.inventory import HostFields
 from .names import nearest
 
@@ -103,6 +103,14 @@ def subjects(db: sqlite3.Connection, kind: SubjectKind) -> list[SubjectFacts]:
     """Return the accounts, sites or hosts that are there, by name."""
     sql = f"SELECT * FROM ({_FACTS[kind]}) WHERE gone_since IS NULL ORDER BY name"
     return [_facts(row) for row in db.execute(sql)]
+
+
+def is_gone(db: sqlite3.Connection, subject: Subject) -> bool:
+    """Return whether the account of a subject was deleted."""
+    row = db.execute(
+        f"SELECT gone_since FROM ({_FACTS[subject.kind]}) WHERE name=?", (subject.name,)
+    ).fetchone()
+    return row is not None and row[0] is not None
 
 
 def subject_facts(db: sqlite3.Connection, kind: SubjectKind, name: str) -> SubjectFacts:

@@ -14,7 +14,7 @@ from ...records import settings
 from ...records.db import Records, stamp
 from ...records.secret_cipher import SecretCipher
 from ...records.stores import stores
-from ...stores import KINDS, open_store
+from ...stores import KINDS, open_unguarded
 from ...stores.base import VersionedStore, connected
 from .. import outside
 from ..tasks.orders.connections import OrderInputs, store_order
@@ -64,7 +64,7 @@ def _versioned(kinds: Mapping[str, str]) -> list[str]:
 
 def old_bytes(order: StoreOrder) -> int:
     """Return bytes of what a store keeps though it was removed or replaced."""
-    with connected(open_store(order.spec())) as store:
+    with connected(open_unguarded(order.spec())) as store:
         return store.old_bytes() if isinstance(store, VersionedStore) else 0
 
 

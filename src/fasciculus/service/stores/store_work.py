@@ -36,6 +36,8 @@ def put_records(order: StoreOrder, local: Path, folder: str, kept: int) -> None:
         check_ours(store, order.store_id, order.owner_id)
         # A store may take the very file that is put; others are to have it too.
         store.put_bytes(local.read_bytes(), f"{folder}/{local.name}")
+        if order.append_only:
+            return
         names = sorted(item.name for item in store.items(folder) if item.name.endswith(".records"))
         for old in names[:-kept]:
             store.remove(f"{folder}/{old}")

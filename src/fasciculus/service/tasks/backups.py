@@ -279,8 +279,8 @@ class BackupHandler(HandlerBase[QueuedBackup]):
                 with self._records.write() as db:
                     runs.copied(db, task.number, event.store, event.error, event.kept)
                 # What cannot be written is taken again: once it is, and once only.
-                if not event.error and event.store not in task.good_stores:
-                    task.good_stores.append(event.store)
+                if not event.error:
+                    task.good_stores[event.store] = event.locked_until
             case DamageMet():
                 task.damaged.add((event.store, event.bundle))
             case CopyRetired():
@@ -333,9 +333,11 @@ class BackupHandler(HandlerBase[QueuedBackup]):
                     host=task.order.subject.host,
                     run_id=task.run,
                     result=made,
-                    store_ids=[
-                        task.store_ids[name] for name in task.good_stores if name in task.store_ids
-                    ],
+                    copies={
+                        task.store_ids[name]: until
+                        for name, until in task.good_stores.items()
+                        if name in task.store_ids
+                    },
                     label=runs.options(db, task.run).label,
                     pinned_until=runs.pin_until(db, task.run),
                 )

@@ -38,9 +38,11 @@ from ...records.secret_cipher import SecretCipher
 from ...records.stores import store_days, stores
 from ...records.stores.store_proposals import KINDS, FoundProposal
 from ...records.told_settings import settings_of
+from ...stores.append_only import append_only_error
 from .handler import HandlerBase
 from .orders.artifacts import under_way
 from .orders.maintenance import RECORDS_COPY, RECORDS_FOLDER, maintenance_order
+from .orders.retiring import StoreCredentials
 from .progress import TaskProgress
 from .queued import QueuedMaintenance
 
@@ -66,12 +68,15 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
         subject: str = "",
         bundle: int | None = None,
         options: MaintenanceOptions = MaintenanceOptions(),
+        credentials: StoreCredentials | None = None,
     ) -> tuple[list[int], list[QueuedMaintenance]]:
         """Return the numbers of the maintenance of each subject with copies on a store, or of one,
         and the tasks that are new. Asked for twice, it is done once.
+
+        Raises ``SettingError`` for what an append-only store does not allow.
         """
         with self._records.write() as db:
-            stores.store(db, self._cipher, store)
+            _check_append_only(db, kind, store, options)
             if kind == "transfer":
                 name, subjects = "", lacking(db, self._cipher, store, options, subject)
             elif kind == "import":
@@ -85,6 +90,8 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
                 if number is None
             ]
             tasks = [self.queued(maintenance.task(db, number)) for number in new]
+        for task in tasks:
+            task.credentials = credentials
         self._events.changed("maintenance")
         return sorted([*filter(None, known), *new]), tasks
 
@@ -139,7 +146,7 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
             maintenance.begin(db, task.number)
         task.shown = maintenance.task(self._records.reader, task.number)
         self.show(task)
-        return maintenance_order(self._sources(), task.shown)
+        return maintenance_order(self._sources(), task.shown, task.credentials)
 
     # Events --------------------------------------------------------------------
 
@@ -287,6 +294,22 @@ class MaintenanceHandler(HandlerBase[QueuedMaintenance]):
     def unfinished(self) -> list[QueuedMaintenance]:
         """Return the queued and running tasks of the records."""
         return [self.queued(row) for row in maintenance.unfinished(self._records.reader)]
+
+
+def _check_append_only(
+    db: sqlite3.Connection, kind: str, store: str, options: MaintenanceOptions
+) -> None:
+    """Raise ``SettingError`` for what would remove or replace files of an append-only store."""
+    is_append_only = stores.fields(db, store).append_only
+    if is_append_only and kind in ("repack", "reseal") and not options.dry_run:
+        raise append_only_error(store, "its files cannot be rewritten")
+    if options.move and stores.fields(db, options.source).append_only:
+        raise append_only_error(options.source, "bundles can be copied from it, not moved")
+    if kind == "retire" and not is_append_only:
+        raise SettingError(
+            f"Store “{store}” is not append-only: copies there retire by themselves.",
+            "Nothing is to be done.",
+        )
 
 
 def _note(db: sqlite3.Connection, task: QueuedMaintenance, event: Event) -> None:

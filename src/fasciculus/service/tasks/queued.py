@@ -13,6 +13,7 @@ from .progress import TaskProgress
 
 if TYPE_CHECKING:
     from ...models import JobInput, MaintenanceTask, Restore, Task
+    from .orders.retiring import StoreCredentials
     from .worker_pool import Worker
 
 #: Tasks of runs and restores share one limit; maintenance runs in parallel, one at a time, and
@@ -81,7 +82,8 @@ class QueuedBackup(QueuedTask):
     #: The previous bundle, whose stat cache is of no use once there is a newer one.
     previous: str = ""
     store_ids: dict[str, int] = field(default_factory=dict)
-    good_stores: list[str] = field(default_factory=list)
+    #: The stores that have their copy, with the times until which that is locked.
+    good_stores: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(slots=True, eq=False, kw_only=True)
@@ -98,6 +100,8 @@ class QueuedMaintenance(QueuedTask):
     store: str
     kind: str
     shown: MaintenanceTask | None = None
+    #: For retiring: what may remove files there, which is kept nowhere else.
+    credentials: StoreCredentials | None = field(default=None, repr=False)
     #: For verifying: the number of damaged files, and of those that affect no copy, since a
     #: concurrent run
     #: had retired what it was of.

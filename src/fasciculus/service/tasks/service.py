@@ -33,6 +33,7 @@ from .backups import BackupHandler, RunStart
 from .handler import Reports
 from .maintenance import MaintenanceHandler
 from .orders.connections import OrderInputs, store_order
+from .orders.retiring import StoreCredentials
 from .queue import Paused
 from .queued import QueuedBackup, QueuedMaintenance, QueuedRestore
 from .restores import RestoreHandler
@@ -186,12 +187,16 @@ class Tasks:
         subject: str = "",
         bundle: int | None = None,
         options: MaintenanceOptions = MaintenanceOptions(),
+        credentials: StoreCredentials | None = None,
     ) -> list[int]:
-        """Queue maintenance of each subject with copies on a store, or of one.
+        """Queue maintenance of each subject with copies on a store, or of one; retiring needs
+        credentials of its own.
 
         Returns the numbers of the tasks, be they new or waiting already.
         """
-        numbers, tasks = self._maintenance.queue(kind, store, started_by, subject, bundle, options)
+        numbers, tasks = self._maintenance.queue(
+            kind, store, started_by, subject, bundle, options, credentials
+        )
         self._runner.add(tasks)
         return numbers
 

@@ -13,7 +13,8 @@ from ...core.bundle.manifest import (
     Manifest,
     StoredFile,
 )
-from ...core.errors import DamagedError
+from ...core.errors import DamagedError, FasciculusError
+from ...stores.base import LockingStore
 from ...stores.confirmation import confirm
 from ..errors import NoStoreLeftError
 from ..sealing import public
@@ -94,3 +95,24 @@ class Confirming:
                 )
         store.put_bytes(manifest.sums(), f"{folder}/{layout.SUMS}")
         store.put_bytes(self._task.bundle_json, f"{folder}/{layout.MANIFEST}")
+        self._lock(uploader, manifest)
+
+    def _lock(self, uploader: Uploader, manifest: Manifest) -> None:
+        """Lock all that the copy needs, where its store does that. A copy that cannot be locked is
+        a copy all the same.
+        """
+        (order,) = [row for row in self._task.order.stores if row.name == uploader.name]
+        store = uploader.store
+        if not order.locked_until or not isinstance(store, LockingStore):
+            return
+        subject, until = self._task.subject, datetime.fromisoformat(order.locked_until)
+        folder = subject.bundle(self._task.bundle)
+        names = (manifest.listing, layout.SUMS, layout.MANIFEST)
+        pieces = (subject.piece(piece.name) for piece in manifest.pieces)
+        try:
+            for path in (*pieces, *(f"{folder}/{name}" for name in names)):
+                store.keep_until(path, until)
+        except FasciculusError as error:
+            self._task.emitter.warn(f"store {uploader.name}: the copy is not locked: {error}")
+            return
+        uploader.locked_until = order.locked_until

@@ -22,6 +22,7 @@ from ...core.watch.unusual import unusual_changes
 from ..errors import error_text
 from .context import BackupContext
 from .stores import BackupStores
+from .upload import Uploader
 
 
 class Finishing:
@@ -44,27 +45,14 @@ class Finishing:
             self._task.emitter.emit(CopyResult(name, error))
         for uploader in self._stores.uploaders:
             if uploader.failure is None:
-                kept = 0
-                if not retires:
-                    self._task.emitter.emit(CopyResult(uploader.name, kept=kept))
-                    continue
-                try:
-                    target = orders[uploader.name]
-                    kept = retire(
-                        uploader.store,
-                        self._task.subject,
-                        [*target.known, self._task.bundle],
-                        keep_of(target, self._task.bundle if self._task.order.label else ""),
-                        partial(self._retired, uploader.name),
-                        self._stores.recorded[uploader.name],
-                        self._task.spool,
-                    )
-                except (FasciculusError, OSError) as error:
-                    self._task.emitter.warn(
-                        f"store {uploader.name}: retiring did not finish: "
-                        f"{error_text(error)} The next run tries it again."
-                    )
-                self._task.emitter.emit(CopyResult(uploader.name, kept=kept))
+                target = orders[uploader.name]
+                if target.append_only:
+                    kept = len(target.known) + 1
+                else:
+                    kept = self._retire(uploader, target) if retires else 0
+                self._task.emitter.emit(
+                    CopyResult(uploader.name, kept=kept, locked_until=uploader.locked_until)
+                )
         outcome: Outcome = (
             "partial"
             if self._stores.errors or self._task.no_databases
@@ -88,6 +76,25 @@ class Finishing:
             manifest=summary,
             unusual=unusual,
         )
+
+    def _retire(self, uploader: Uploader, target: StoreOrder) -> int:
+        """Apply the keep rule on a store; return how many copies are left, 0 if unknown."""
+        try:
+            return retire(
+                uploader.store,
+                self._task.subject,
+                [*target.known, self._task.bundle],
+                keep_of(target, self._task.bundle if self._task.order.label else ""),
+                partial(self._retired, uploader.name),
+                self._stores.recorded[uploader.name],
+                self._task.spool,
+            )
+        except (FasciculusError, OSError) as error:
+            self._task.emitter.warn(
+                f"store {uploader.name}: retiring did not finish: "
+                f"{error_text(error)} The next run tries it again."
+            )
+            return 0
 
     def _unusual(self, manifest: Manifest, changes: DiffCounts | UnsetType) -> str:
         """Why older copies may not retire, as a clause: so much changed that they may be the last
@@ -132,6 +139,6 @@ def keep_of(store: StoreOrder, own: str = "") -> StoreKeep:
     return StoreKeep(
         retention.parse(store.keep),
         schedule.zone(store.keep_zone),
-        {*store.pinned, own},
-        set(store.unsound),
+        pinned={*store.pinned, own},
+        unsound=set(store.unsound),
     )

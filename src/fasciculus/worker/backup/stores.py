@@ -54,8 +54,9 @@ class BackupStores:
         recorded = self.recorded[order.name] = order.recorded_copies(
             self._task.subject, self._task.emitter.warn
         )
-        for name in sweep(store, self._task.subject, recorded, self._task.spool):
-            self._task.emitter.info(f"store {order.name}: cleared the half-written {name}")
+        if not order.append_only:
+            for name in sweep(store, self._task.subject, recorded, self._task.spool):
+                self._task.emitter.info(f"store {order.name}: cleared the half-written {name}")
         check_space(order, store.free(), self._task.order)
         self.uploaders.append(uploader)
         # A retired bundle's name must not come again while others still need its pieces.

@@ -40,6 +40,8 @@ class Uploader:
         self._reserve = reserve
         self.queue: queue.Queue[_SpooledPiece | None] = queue.Queue()
         self.failure: Exception | None = None
+        #: Until when the copy is locked, as ISO 8601; empty for no lock.
+        self.locked_until = ""
         self.released: Callable[[_SpooledPiece], None] = lambda spooled: None
         # Not Thread.join: a signal that breaks into it marks the thread as ended (CPython 3.11).
         self._ended = threading.Event()

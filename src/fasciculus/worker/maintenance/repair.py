@@ -96,14 +96,23 @@ class RepairTask:
         return found
 
     def _repair(self, store: Store, sources: list[Store]) -> None:
-        for file in self._order.files:
+        files = [file for file in self._order.files if not self._stays(store, file)]
+        for file in files:
             if file.startswith("pieces/"):
                 self._piece(store, sources, file.removeprefix("pieces/"))
         # A bundle counts again once its bundle.json is there: after all that it needs.
-        for name in sorted(
-            {file.split("/")[1] for file in self._order.files if file.startswith("bundles/")}
-        ):
+        for name in sorted({file.split("/")[1] for file in files if file.startswith("bundles/")}):
             self._bundle(store, sources, name)
+
+    def _stays(self, store: Store, file: str) -> bool:
+        """Return whether a damaged file cannot be replaced, with a warning."""
+        path = f"{self._subject.folder}/{file}"
+        if not store.spec.append_only or store.size(path) is None:
+            return False
+        self._emitter.warn(
+            f"{file}: store {store.spec.name} is append-only, so that it cannot be replaced"
+        )
+        return True
 
     def _is_repaired(self, file: str, source: str) -> None:
         self._repaired.append(file)

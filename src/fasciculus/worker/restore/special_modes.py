@@ -13,11 +13,19 @@ from ..emitter import Emitter
 
 #: Only root sets and removes them.
 _FLAGS = {"schg": "immutable", "sappnd": "append-only"}
+_SET_ID = stat.S_ISUID | stat.S_ISGID
 _LOGGED = 1000
+
+
+def _is_plain(entry: Entry) -> bool:
+    """Return whether an entry has nothing that could be a special mode, as nearly all."""
+    return not (entry.mode & _SET_ID or entry.type in (CHAR, BLOCK) or entry.flags or entry.xattrs)
 
 
 def special_modes_of(entry: Entry) -> list[str]:
     """Return the special modes of an entry, in words."""
+    if _is_plain(entry):
+        return []
     found = []
     if entry.type == FILE and entry.mode & stat.S_ISUID:
         found.append("set-user-id")
@@ -31,7 +39,9 @@ def special_modes_of(entry: Entry) -> list[str]:
 
 def without_special_modes(entry: Entry) -> Entry:
     """Return the same entry with its mode and attributes alone of those that anybody may have."""
-    mode = entry.mode & ~(stat.S_ISUID | stat.S_ISGID) if entry.type == FILE else entry.mode
+    if _is_plain(entry):
+        return entry
+    mode = entry.mode & ~_SET_ID if entry.type == FILE else entry.mode
     xattrs = {k: v for k, v in entry.xattrs.items() if not k.startswith(PRIVILEGED)}
     return replace(entry, mode=mode, xattrs=xattrs, flags="")
 

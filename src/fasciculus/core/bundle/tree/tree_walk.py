@@ -66,6 +66,8 @@ TOO_LARGE_ATTRIBUTES = "its attributes have more than 1 MiB and are not kept"
 def _xattrs(path: bytes, where: bytes, warn: Warn) -> dict[str, bytes]:
     try:
         keys = os.listxattr(path, follow_symlinks=False)
+        if not keys:
+            return {}
         good = [key for key in keys if is_utf8(key)]
         if len(good) < len(keys):
             warn(f"{shown(where)}: an attribute whose name is not UTF-8 is not kept")

@@ -12,6 +12,7 @@ from ....models import (
     Page,
     RepackStart,
     RepairStart,
+    RetireStart,
     SealStart,
     Transfer,
     TransferStart,
@@ -93,6 +94,19 @@ def stores_transfer(name: str, body: TransferStart) -> MaintenanceStarted:
 )
 def stores_seal(name: str, body: SealStart) -> MaintenanceStarted:
     return maintenance.stores_seal(caller(), name, body)
+
+
+@operation(
+    "POST",
+    "/stores/{name}/retire",
+    "Retire the copies on an append-only store, with credentials given for it alone",
+    Permission.ADMINISTER,
+    body=RetireStart,
+    response=MaintenanceStarted,
+    status=202,
+)
+def stores_retire(name: str, body: RetireStart) -> MaintenanceStarted:
+    return maintenance.stores_retire(caller(), name, body)
 
 
 @operation(

@@ -15,12 +15,16 @@ from ....contracts.orders import (
     PreviousOrder,
     StoreOrder,
 )
+from ....core import retention
+from ....core.retention import RetentionCopy
 from ....core.subject import Subject, SubjectKind
 from ....models import JobInput
 from ....records import inventory
 from ....records.bundles import bundles, change_alarms, damage
+from ....records.jobs import pauses
 from ....records.runs import runs
 from ....records.stores import stores
+from ... import timetables
 from .artifacts import kept, own_folders, spool, under_way
 from .connections import (
     OrderInputs,
@@ -127,8 +131,23 @@ def _stores(sources: OrderInputs, job: JobInput, kind: SubjectKind, name: str) -
         store.unsound = [copy.name for copy in known if not copy.good]
         store.keep, store.keep_zone = job.keep_for(store_name), job.zone
         store.recorded = recorded_copies(sources, store_name, Subject.of(kind, name))
+        store.locked_until = _locked_until(sources, job, store, known)
         found.append(store)
     return found
+
+
+def _locked_until(
+    sources: OrderInputs, job: JobInput, store: StoreOrder, known: list[RetentionCopy]
+) -> str:
+    """Return until when the copy is to be locked; empty where the store locks none."""
+    settings, now = store.spec().settings, datetime.now(UTC)
+    if not settings.lock_mode():
+        return ""
+    timed = timetables.of_job(job, pauses.pauses(sources.db, now))
+    starts = timed.starts(now) if job.enabled else iter(())
+    rule = retention.parse(store.keep)
+    until = retention.locked_until(now, known, rule, starts, timed.where)
+    return until.isoformat(timespec="seconds") if until is not None else ""
 
 
 def _mail(subject: FoundSubject, job: JobInput) -> MailOrder | None:

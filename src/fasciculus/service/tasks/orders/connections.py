@@ -50,10 +50,18 @@ def store_order(sources: OrderInputs, name: str) -> StoreOrder:
     db, cipher = sources.db, sources.cipher
     store = stores.store(db, cipher, name)
     store_id = stores.id_of(db, name) or ""
-    order = store_order_from_fields(sources, store, stores.secrets(db, cipher, name), store_id)
+    return owned_order(sources, store, stores.secrets(db, cipher, name), store_id)
+
+
+def owned_order(
+    sources: OrderInputs, store: StoreFields, secrets: Mapping[str, str], store_id: str
+) -> StoreOrder:
+    """Return the same for a store from its fields, as this service's own."""
+    order = store_order_from_fields(sources, store, secrets, store_id)
+    cipher = sources.cipher
     order.signing_key = Secret(manifest_key(cipher).hex())
     order.owner_id = service_owner(sources.db).id
-    order.identities = [Secret(key) for key in seal_keys.identities(db, cipher)]
+    order.identities = [Secret(key) for key in seal_keys.identities(sources.db, cipher)]
     return order
 
 
@@ -73,6 +81,7 @@ def store_order_from_fields(
         secrets=secrets_of(secrets),
         stall_timeout=store.stall_timeout,
         read_back=store.read_back,
+        append_only=store.append_only,
         limits=store.limits,
         reserve=store.reserve,
         store_id=store_id,

@@ -15,6 +15,7 @@ from ....contracts.orders import (
     RepackOrder,
     RepairOrder,
     ResealOrder,
+    RetireOrder,
     StoreOrder,
     SubjectOrder,
     TransferOrder,
@@ -31,6 +32,7 @@ from ....records.runs.maintenance import RecordedCopy
 from ....records.stores import stores
 from .artifacts import spool, under_way
 from .connections import OrderInputs, recorded_copies, recorded_copy, store_order
+from .retiring import StoreCredentials, all_series, retiring_store
 
 _LEAST_PIECE = 64 * 1024 * 1024
 
@@ -38,6 +40,8 @@ _LEAST_PIECE = 64 * 1024 * 1024
 #: Where stores keep copies of the records, and what the newest of them is called here.
 RECORDS_FOLDER = "records"
 RECORDS_COPY = "told.records"
+#: How many copies of the records a store keeps.
+RECORDS_KEPT = 14
 
 
 class _Common(TypedDict):
@@ -47,8 +51,10 @@ class _Common(TypedDict):
     spool: Artifact
 
 
-def maintenance_order(sources: OrderInputs, task: MaintenanceTask) -> Order:
-    """Return the order for one maintenance task."""
+def maintenance_order(
+    sources: OrderInputs, task: MaintenanceTask, credentials: StoreCredentials | None = None
+) -> Order:
+    """Return the order for one maintenance task; retiring needs credentials of its own."""
     if task.kind == "import":
         return ImportOrder(
             store=store_order(sources, task.store),
@@ -60,7 +66,11 @@ def maintenance_order(sources: OrderInputs, task: MaintenanceTask) -> Order:
     subject = Subject.of(task.subject_kind, task.subject)
     named = {"kind": task.subject_kind, "name": task.subject, "host": "", "root": ""}
     copies = maintenance.copies_on(db, task.store, subject)
-    store = store_order(sources, task.store)
+    store = (
+        retiring_store(sources, task.store, credentials)
+        if task.kind == "retire"
+        else store_order(sources, task.store)
+    )
     store.recorded = [recorded_copy(config, task.store, subject, copy) for copy in copies]
     common: _Common = {
         "subject": msgspec.convert(named, SubjectOrder),
@@ -90,6 +100,13 @@ def maintenance_order(sources: OrderInputs, task: MaintenanceTask) -> Order:
                 piece_size=_piece_size(copies),
                 threads=config.threads or os.cpu_count() or 2,
                 spool_limit=config.spool_limit,
+            )
+        case "retire":
+            return RetireOrder(
+                **common,
+                series=all_series(sources, task.store, subject),
+                records_folder=RECORDS_FOLDER,
+                records_kept=RECORDS_KEPT,
             )
         case "reseal":
             return ResealOrder(

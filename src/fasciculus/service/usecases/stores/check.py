@@ -9,7 +9,8 @@ from ....models import StoreInput, TryResult, TryStep
 from ....records.secret_cipher import merged
 from ....records.stores import stores
 from ....records.stores.stores import ProvedStore
-from ....stores import open_store
+from ....stores import open_store, open_unguarded
+from ....stores.append_only import append_only_error
 from ....stores.base import StoreSpec, connected
 from ....stores.identity import StoreOwner, claim, read_identity, read_owner, write_identity
 from ....stores.trying import try_store
@@ -56,9 +57,12 @@ def _check_copying(sources: OrderInputs, body: StoreInput) -> None:
             "A store cannot be copied to itself.", "Name another one.", field="copy_from"
         )
     try:
-        stores.fields(sources.db, body.copy_from)
+        source = stores.fields(sources.db, body.copy_from)
     except MissingError as error:
         raise SettingError(error.message, error.hint, field="copy_from") from error
+    if body.copy_move and source.append_only:
+        refused = append_only_error(source.name, "bundles can be copied from it, not moved")
+        raise SettingError(refused.message, refused.hint, field="copy_move")
 
 
 def try_spec(sources: OrderInputs, spec: StoreSpec, store_id: str | None) -> TryResult:
@@ -87,7 +91,7 @@ def try_spec(sources: OrderInputs, spec: StoreSpec, store_id: str | None) -> Try
 
 def _tried(spec: StoreSpec, store_id: str | None, key: bytes) -> tuple[list[Step], str]:
     """Return the steps of trying a store, and the host key that it showed."""
-    store = open_store(spec)
+    store = open_unguarded(spec)
     try:
         with outside.trial_time():
             steps = try_store(store, store_id, make_root=True)
@@ -163,6 +167,8 @@ def _claimed(spec: StoreSpec, owner: StoreOwner) -> None:
 
 def _place(field: str, spec: StoreSpec) -> str:
     """Return the field of a form that an error names."""
+    if field in StoreInput.model_fields:
+        return field
     if field in type(spec.settings).model_fields:
         return f"settings.{field}"
     return f"secrets.{field}" if field else ""

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from ....core import forecast, store_advice
 from ....core.formatting import format_size
+from ....core.stolen_credentials import GuardedStore
 from ....core.store_advice import StoreFacts
 from ....models import Store, StoreDay, StoreShare, StoreUsage
 from ....records import inventory, transfers
@@ -36,6 +37,16 @@ def facts(db: sqlite3.Connection, store: Store) -> StoreFacts:
         unprotected=settings.unprotected(),
         untried=store.tried is None,
         room=None if store.free is None else max(0, store.bytes + store.free - store.reserve),
+    )
+
+
+def guarded(store: Store) -> GuardedStore:
+    """Return how a store is guarded against whoever has its credentials."""
+    settings = KINDS.parse(store.settings.model_dump())
+    assert isinstance(settings, StoreSettings)
+    tried = store.tried.date().isoformat() if store.tried is not None else ""
+    return GuardedStore(
+        store.name, store.append_only, tried, settings.lock_mode(), len(store.recipients)
     )
 
 

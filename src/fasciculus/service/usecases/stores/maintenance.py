@@ -12,6 +12,7 @@ from ....models import (
     Page,
     RepackStart,
     RepairStart,
+    RetireStart,
     SealStart,
     Transfer,
     TransferStart,
@@ -29,6 +30,9 @@ from ....records.bundles import damage, usage
 from ....records.paging import page_request
 from ....records.runs import log_lines, maintenance
 from ....records.runs.maintenance import MaintenanceOptions
+from ... import outside
+from ...stores.store_work import check_store
+from ...tasks.orders.retiring import StoreCredentials, retiring_store
 from ..caller import Caller
 
 
@@ -77,6 +81,17 @@ def stores_transfer(caller: Caller, name: str, body: TransferStart) -> Maintenan
 def stores_seal(caller: Caller, name: str, body: SealStart) -> MaintenanceStarted:
     """Seal what a store holds to its public keys, or open it where it has none."""
     return _start(caller, "reseal", "sealing", name, body.subject)
+
+
+def stores_retire(caller: Caller, name: str, body: RetireStart) -> MaintenanceStarted:
+    """Retire the copies on an append-only store, with credentials that are given for it alone."""
+    given = StoreCredentials(body.settings, body.secrets)
+    outside.call(check_store, retiring_store(caller.order_inputs(), name, given))
+    ids = caller.service.tasks.start_maintenance(
+        "retire", name, caller.name, body.subject, credentials=given
+    )
+    caller.note("started retiring", f"store {name}" + (f", {body.subject}" if body.subject else ""))
+    return MaintenanceStarted(ids=ids)
 
 
 def stores_import(caller: Caller, name: str) -> MaintenanceStarted:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from ....core import stolen_credentials
 from ....core.bundle.layout import is_store_id
 from ....models import (
     AcceptedProposals,
@@ -25,7 +26,7 @@ from ...background import old_versions
 from ...tasks.orders.connections import store_order
 from ..caller import Caller
 from .check import claim_store, draft_spec, mark, prove, try_spec, unproved
-from .facts import usage
+from .facts import guarded, usage
 from .proposals import accept, chosen
 
 
@@ -170,6 +171,7 @@ def _with_status(caller: Caller, store: Store) -> Store:
     if status is not None:
         store.full_on, store.lag = status.full_on, status.lag
         store.month_price, store.oldest_read = status.month_price, status.oldest_read
+    store.if_stolen = stolen_credentials.of_store(guarded(store))
     if KINDS.get(store.settings.kind).access is not None:
         found = caller.service
         store_id = stores.id_of(found.records.reader, store.name) or ""

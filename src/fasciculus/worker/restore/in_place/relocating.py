@@ -32,6 +32,7 @@ class RelocatedPaths:
     """Maps paths of the bundle to paths below the subject's folder."""
 
     def __init__(self, order: Relocation | None) -> None:
+        self._stays = order is None
         self._from = os.fsencode(order.from_folder) if order else b""
         self._to = os.fsencode(order.to_folder) if order else b""
         self._texts = Texts(order.texts if order else {})
@@ -47,6 +48,8 @@ class RelocatedPaths:
         """Return an entry at its new place, with the target of a link that pointed to the old one;
         None if it is outside.
         """
+        if self._stays:
+            return entry
         path = self.place(entry.path)
         if path is None:
             return None

@@ -5,6 +5,7 @@ from __future__ import annotations
 import heapq
 from collections.abc import Iterator
 from itertools import groupby
+from operator import attrgetter
 
 from msgspec.structs import replace
 
@@ -14,8 +15,6 @@ from ....core.contents import Contents
 from ....core.errors import DamagedError
 from ..plan import RestorePlan
 from .relocating import RelocatedPaths
-
-_NO_NAMES = frozenset((b"", b".", b".."))
 
 
 class WantedEntries:
@@ -42,9 +41,8 @@ class WantedEntries:
             for path, entry in sorted(self.origins.items(), key=_by_path)
             if Contents.DATABASES in self._kinds
         )
-        both = heapq.merge(files, copies, key=lambda entry: order(entry.path))
-        for path, same in groupby(both, key=lambda entry: entry.path):
-            _check(path)
+        both = heapq.merge(files, copies, key=_place_of) if self.origins else files
+        for path, same in groupby(both, key=attrgetter("path")):
             # Of a database that is listed as a file too, the copy is the consistent one.
             *_, entry = same
             if self.is_wanted(path) or (entry.type == DIR and self.leads(path)):
@@ -89,8 +87,5 @@ def _without_nested(paths: list[bytes]) -> list[bytes]:
     return found
 
 
-def _check(path: bytes) -> None:
-    """Refuse a path with a part that is no name. Raises :class:`DamagedError`."""
-    if path and not _NO_NAMES.isdisjoint(path.split(b"/")):
-        shown = path.decode("utf-8", "backslashreplace")
-        raise DamagedError(f"The listing holds the path {shown}, which leads outside.")
+def _place_of(entry: Entry) -> tuple[bytes, ...]:
+    return order(entry.path)

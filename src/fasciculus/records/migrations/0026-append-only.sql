@@ -1,0 +1,2 @@
+-- Until when nobody can remove a copy.
+ALTER TABLE copy ADD COLUMN locked_until TEXT;
