@@ -1,4 +1,4 @@
-"""What the service does to a store that is declared append-only."""
+"""Operations on a store that is declared append-only."""
 
 from __future__ import annotations
 

@@ -50,7 +50,7 @@ export const storesTransfer = (
 export const storesSeal = (name: string, body: Optional<Schemas['SealStart'], 'subject'>) =>
   call<Schemas['MaintenanceStarted']>('POST', `/stores/${part(name)}/seal`, body);
 
-/** Retire the copies on an append-only store, with credentials given for it alone. */
+/** Retire the copies on an append-only store, with separate credentials. */
 export const storesRetire = (
   name: string,
   body: Optional<Schemas['RetireStart'], 'subject' | 'settings' | 'secrets'>,

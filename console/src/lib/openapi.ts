@@ -164,7 +164,7 @@ export interface paths {
     };
     get?: never;
     put?: never;
-    /** Retire the copies on an append-only store, with credentials given for it alone */
+    /** Retire the copies on an append-only store, with separate credentials */
     post: operations['stores_retire'];
     delete?: never;
     options?: never;

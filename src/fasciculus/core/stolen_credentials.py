@@ -1,4 +1,4 @@
-"""What somebody could and could not do who stole the service's credentials for a store."""
+"""The damage that an attacker with stolen credentials for a store could and could not do."""
 
 from __future__ import annotations
 
@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True)
 class GuardedStore:
-    """How a store is guarded. ``tried`` is the day on which a trial saw that its server refuses to
-    remove and replace, empty if none did; ``lock`` the mode of the locks on its copies; ``keys`` is
-    the number of public keys that its bundles are sealed to.
+    """The protection of a store. ``tried`` is the day of the last trial in which its server refused
+    to remove and replace, empty without one; ``lock`` is the mode of its locks; ``keys`` is the
+    number of public keys that its bundles are sealed to.
     """
 
     name: str
@@ -19,7 +19,7 @@ class GuardedStore:
     keys: int = 0
 
 
-_ADDING = "They could add files, and so fill the store."
+_ADDING = "A thief could add files, and so fill the store."
 
 
 def of_store(store: GuardedStore) -> list[str]:
@@ -31,16 +31,16 @@ def _destroying(store: GuardedStore) -> str:
     if not store.append_only:
         kept = " Only locked copies would stay." if store.lock else ""
         return (
-            f"They could remove and replace every file on store {store.name}.{kept} Use "
+            f"A thief could remove and replace every file on store {store.name}.{kept} Use "
             "credentials that can only add files, and declare the store append-only."
         )
     if not store.tried:
         return (
-            "Whether they could remove or replace files is not known: the store was never tried as "
+            "A thief could perhaps remove or replace files: the store was never tried as "
             f"append-only. Try it: fasciculus stores try {store.name}."
         )
     return (
-        "They could not remove or replace a file: on "
+        "A thief could not remove or replace a file: on "
         f"{store.tried} the server refused both, or kept what was there before."
     )
 
@@ -58,5 +58,5 @@ def _locks(store: GuardedStore) -> list[str]:
 
 def _reading(store: GuardedStore) -> str:
     if store.keys:
-        return "They could not read bundles that are sealed: this store's go to public keys."
-    return "They could read all bundles; seal them to a public key if that matters."
+        return "A thief could not read bundles that are sealed: this store's go to public keys."
+    return "A thief could read all bundles; seal them to a public key if that matters."

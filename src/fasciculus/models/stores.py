@@ -91,7 +91,7 @@ class Store(StoreFields):
     month_price: float = 0
     #: When the copy was read through that was read longest ago.
     oldest_read: datetime | None = None
-    #: What somebody could and could not do who stole this service's credentials, in sentences.
+    #: The damage that an attacker with stolen credentials could and could not do, in sentences.
     if_stolen: list[str] = []
     #: Whether the owner of a drive has given access; empty for other kinds.
     access: Literal["", "none", "given"] = ""

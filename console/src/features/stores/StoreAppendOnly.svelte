@@ -12,7 +12,7 @@
     label="Append-only"
     id="append-only"
     hint="A trial proves that the server refuses to remove and to replace files. Copies then retire
-      only with other credentials, given for that moment."
+      only with separate credentials."
     wrong={at('append_only')}
   >
     <Checkbox id="append-only" bind:checked={store.append_only}

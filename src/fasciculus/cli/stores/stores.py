@@ -131,7 +131,7 @@ def show(name: StoreName, as_json: AsJson = False) -> None:
             ("limits", ", ".join(store.limits) or "none"),
             ("sealed to", ", ".join(store.recipients) or "not sealed"),
             ("append-only", "yes" if store.append_only else "no"),
-            ("if its credentials are stolen", " ".join(store.if_stolen)),
+            ("if stolen", " ".join(store.if_stolen)),
             *(
                 [("copied from", f"{store.copy_from}, {store.copy_timetable}")]
                 if store.copy_from

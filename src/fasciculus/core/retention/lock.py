@@ -20,8 +20,8 @@ def locked_until(
     starts: Iterable[datetime],
     zone: tzinfo = UTC,
 ) -> datetime | None:
-    """Return when a keep rule gives up a copy made at a moment, if a further copy is made at each
-    of ``starts``; at most :data:`LONGEST` later.
+    """Return when a copy retires by a keep rule, if another one is made at each of ``starts``; at
+    most :data:`LONGEST` after it was made.
 
     ``earlier`` are the copies before it. None where that is not known, since no further copies
     are planned and the rule counts no days.

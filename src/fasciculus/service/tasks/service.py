@@ -190,7 +190,7 @@ class Tasks:
         credentials: StoreCredentials | None = None,
     ) -> list[int]:
         """Queue maintenance of each subject with copies on a store, or of one; retiring needs
-        credentials of its own.
+        separate credentials.
 
         Returns the numbers of the tasks, be they new or waiting already.
         """

@@ -1,4 +1,4 @@
-"""Retires copies of an append-only store, with credentials given for that alone."""
+"""Retires copies of an append-only store, with separate credentials."""
 
 from __future__ import annotations
 

@@ -99,7 +99,7 @@ def stores_seal(name: str, body: SealStart) -> MaintenanceStarted:
 @operation(
     "POST",
     "/stores/{name}/retire",
-    "Retire the copies on an append-only store, with credentials given for it alone",
+    "Retire the copies on an append-only store, with separate credentials",
     Permission.ADMINISTER,
     body=RetireStart,
     response=MaintenanceStarted,

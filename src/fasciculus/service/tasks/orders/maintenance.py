@@ -54,7 +54,7 @@ class _Common(TypedDict):
 def maintenance_order(
     sources: OrderInputs, task: MaintenanceTask, credentials: StoreCredentials | None = None
 ) -> Order:
-    """Return the order for one maintenance task; retiring needs credentials of its own."""
+    """Return the order for one maintenance task; retiring needs separate credentials."""
     if task.kind == "import":
         return ImportOrder(
             store=store_order(sources, task.store),

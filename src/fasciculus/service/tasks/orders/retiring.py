@@ -31,11 +31,11 @@ class StoreCredentials:
 
 def retiring_store(sources: OrderInputs, name: str, given: StoreCredentials | None) -> StoreOrder:
     """Return how to reach an append-only store for removing files. Raises ``SettingError`` at the
-    field for credentials that are not complete, or that are gone.
+    field for missing or incomplete credentials.
     """
     if given is None:
         raise SettingError(
-            "The credentials for retiring are gone, since the service was started anew.",
+            "The credentials for retiring were lost when the service restarted.",
             f"Start it again: fasciculus stores retire {name}.",
         )
     fields = stores.fields(sources.db, name)

@@ -84,7 +84,7 @@ def stores_seal(caller: Caller, name: str, body: SealStart) -> MaintenanceStarte
 
 
 def stores_retire(caller: Caller, name: str, body: RetireStart) -> MaintenanceStarted:
-    """Retire the copies on an append-only store, with credentials that are given for it alone."""
+    """Retire the copies on an append-only store, with separate credentials."""
     given = StoreCredentials(body.settings, body.secrets)
     outside.call(check_store, retiring_store(caller.order_inputs(), name, given))
     ids = caller.service.tasks.start_maintenance(
