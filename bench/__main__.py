@@ -44,7 +44,7 @@ from fasciculus.core.subject import Subject, SubjectKind
 from fasciculus.databases.base import DatabaseRef
 from fasciculus.demo.mariadb import PrivateMariaDb, found
 from fasciculus.hosts.side_folder import NAME
-from fasciculus.service.tasks.worker_pool import WorkerPool
+from fasciculus.worker.pool import WorkerPool
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import connected
 

@@ -28,3 +28,9 @@ def free_port() -> int:
                 continue
             return port
     raise OSError("no free port on loopback")
+
+
+def is_open(port: int, address: str = "127.0.0.1") -> bool:
+    """Whether something listens on a port."""
+    with socket.socket() as probe:
+        return probe.connect_ex((address, port)) == 0

@@ -39,7 +39,7 @@ from fasciculus.service import main as program
 from fasciculus.service.context import Context
 from fasciculus.service.http.app import create_app
 from fasciculus.service.http.web_server import listen
-from fasciculus.service.tasks.worker_pool import WorkerPool
+from fasciculus.worker.pool import WorkerPool
 from fasciculus.stores import store_spec
 from fasciculus.stores.base import StoreSpec
 

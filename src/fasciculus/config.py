@@ -55,6 +55,11 @@ _KEYS = {
         "networks of this machine and link that webhooks may be in, such as 127.0.0.0/8, separated "
         "by commas; empty means none",
     ),
+    "broker": _Key(
+        "",
+        "address of the broker for workers on other machines, such as redis://HOST/0; empty means "
+        "that this machine does all work",
+    ),
     "trusted_proxy": _Key(
         "", "address of the proxy whose X-Forwarded-For and -Proto count; empty means none"
     ),
@@ -62,7 +67,7 @@ _KEYS = {
 
 
 #: Settings that are not shown.
-_SECRET = ("metrics_token",)
+_SECRET = ("metrics_token", "broker")
 _FORMATS = ("text", "json")
 
 
@@ -89,6 +94,7 @@ class Config:
     metrics_token: str = field(repr=False)
     webhook_networks: tuple[str, ...]
     trusted_proxy: str
+    broker: str = field(default="", repr=False, kw_only=True)
     sources: dict[str, str] = field(default_factory=dict, compare=False)
 
     @property

@@ -35,7 +35,7 @@ from fasciculus.models import (
     StoreInput,
 )
 from fasciculus.records import inventory
-from fasciculus.service.tasks import worker_pool
+from fasciculus.worker import pool
 
 
 def rows_of(path: Path) -> list[tuple]:
@@ -371,7 +371,7 @@ def test_each_trouble_is_one_clear_sentence_and_older_copies_stay(
     """The older copies are byte for byte what they were, and the next run is good again."""
     if fault == "password":
         # A signed-in user need not know the new one.
-        monkeypatch.setattr(worker_pool, "_ORDERS_PER_WORKER", 1)
+        monkeypatch.setattr(pool, "_ORDERS_PER_WORKER", 1)
     accounts = [small_account(tmp_path, name) for name in ("ferryline", "millpond")]
     (tmp_path / "ferryline/data.bin").write_bytes(os.urandom(3_000_000))
     (tmp_path / "attic").mkdir()

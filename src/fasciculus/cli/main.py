@@ -29,6 +29,7 @@ ENTRIES = {
     "sites": Entry("inventory.accounts:sites_app", "Sites of accounts."),
     "stores": Entry("stores.stores:app", "Places for bundles."),
     "keys": Entry("people.keys:app", "Keys that bundles are sealed to."),
+    "workers": Entry("workers:app", "Workers on other machines."),
     "jobs": Entry("jobs.jobs:app", "Backup jobs: what, where, when, keep, notify."),
     "calendar": Entry("jobs.calendar:app", "Upcoming starts and overlaps."),
     "runs": Entry("runs:app", "Executions of jobs."),
@@ -58,6 +59,9 @@ ENTRIES = {
         "admin:app", "Administration on the service's machine, as root, without signing in."
     ),
     "serve": Entry("local:app.serve", "Run the service."),
+    "worker": Entry(
+        "workers:run_app.worker", "Take orders on this machine, for a service on another one."
+    ),
     "config": Entry("local:app.config", "Print the service's settings, and where each comes from."),
     "version": Entry("local:app.version", "Print the version."),
 }

@@ -23,6 +23,7 @@ from .reports import ReportCalls
 from .stores import StoreCalls
 from .transport import PREFIX, Transport
 from .watch import WatchCalls
+from .workers import WorkerCalls
 
 _RESUMES = 5
 
@@ -35,6 +36,7 @@ class Client(
     MaintenanceCalls,
     ReportCalls,
     WatchCalls,
+    WorkerCalls,
     Transport,
 ):
     """A connection to a service.

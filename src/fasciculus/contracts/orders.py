@@ -76,6 +76,10 @@ class StoreOrder(_OfKind, kw_only=True):
     secrets: dict[str, Secret] = {}
     stall_timeout: float = 120.0
     read_back: bool = True
+    #: The queue of the workers near it, empty for none; and whether only the service's machine has
+    #: it.
+    queue: str = ""
+    is_here: bool = False
     #: Whether nothing there may be removed or replaced with these secrets.
     append_only: bool = False
     #: Until when this bundle's copy is locked, as ISO 8601; empty for no lock.
@@ -155,6 +159,8 @@ class HostOrder(_OfKind, kw_only=True):
     """
 
     name: str = ""
+    #: The queue of the workers near it; empty for none.
+    queue: str = ""
     settings: str = '{"kind": "local"}'
     secrets: dict[str, Secret] = {}
     servers: dict[str, ServerOrder] = {}

@@ -17,11 +17,18 @@ class Secret(str):
 
 
 class WorkerIdentity:
-    """The private key of a worker; ``recipient`` is its public key, as age writes it."""
+    """The private key of a worker, a new one unless ``key`` has it; ``recipient`` is its public
+    key. Both are as age writes them.
+    """
 
-    def __init__(self) -> None:
-        self._identity = x25519.Identity.generate()
+    def __init__(self, key: str = "") -> None:
+        self._identity = x25519.Identity.from_str(key) if key else x25519.Identity.generate()
         self.recipient = str(self._identity.to_public())
+
+    @property
+    def key(self) -> str:
+        """Return the private key."""
+        return str(self._identity)
 
     def opened(self, sealed: str) -> list[Secret]:
         """Return the secrets that were sealed to this worker. Raises ``ValueError``."""

@@ -48,6 +48,7 @@ _NAMES = {
     "stores": "AcceptedProposals ProposalChoice Store StoreAccess StoreDay StoreInput "
     "StoreProposal StoreShare StoreUsage StoreSimulation StoreSimulationDay "
     "TryResult TryStep",
+    "workers": "FleetWorker WorkerCode WorkerCodeStart WorkerDrain WorkerTask",
     "uploads": "Upload UploadPart UploadReceived UploadStart",
 }
 _MODULES = {name: module for module, names in _NAMES.items() for name in names.split()}

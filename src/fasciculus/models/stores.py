@@ -12,7 +12,7 @@ from .keys import Recipient
 from .kinds import KindSettings
 from .maintenance import TransferDay
 from .model import Model, RenamedFields
-from .texts import AbsolutePath, Name, checked
+from .texts import AbsolutePath, Name, QueueName, checked
 
 
 def _limit(value: str) -> str:
@@ -42,6 +42,8 @@ class StoreFields(RenamedFields):
     max_concurrent: int = Field(default=0, ge=0, le=64)
     #: Read back what was sent where the store cannot give its checksum.
     read_back: bool = True
+    #: The queue of the workers near it; empty for the service's machine.
+    queue: QueueName = ""
     #: Whether the service may not remove or replace anything there, since its credentials cannot.
     append_only: bool = False
     #: Bytes that stay free: no bundle is begun that would leave less.

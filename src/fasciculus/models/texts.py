@@ -124,7 +124,17 @@ def _selector(value: str) -> str:
     return check_selector(value)
 
 
+def _queue(value: str) -> str:
+    text = value.strip()
+    if not re.fullmatch(r"[a-z0-9][a-z0-9-]{0,30}", text):
+        raise ValueError("Write small letters, digits and hyphens, such as “north”.")
+    return text
+
+
 Name = Annotated[str, checked(_named)]
+#: The name of a queue of workers; the second may be empty.
+NamedQueue = Annotated[str, checked(_queue)]
+QueueName = Annotated[str, checked(lambda value: _queue(value) if value.strip() else "")]
 Selector = Annotated[str, checked(_selector)]
 Place = Annotated[str, checked(_place)]
 Pattern = Annotated[str, checked(_pattern)]

@@ -11,6 +11,7 @@ from ..records.db import Records
 from ..records.secret_cipher import SecretCipher
 from .downloads import Downloads
 from .event_stream import EventStream
+from .fleet.fleet import Fleet
 from .stores.drive_access import DriveAccess
 from .stores.store_status import StoreStatuses
 from .tasks.previews import Previews
@@ -45,6 +46,7 @@ class Context:
     statuses: StoreStatuses
     downloads: Downloads
     unwritten_sessions: UnwrittenSessions
+    fleet: Fleet
 
     @property
     def loops(self) -> list[BackgroundLoop]:

@@ -21,6 +21,7 @@ from ..records import settings, users
 from ..records.db import Records
 from ..records.secret_cipher import SecretCipher, read_key
 from ..records.stores import store_days, stores
+from ..worker.pool import WorkerPool
 from . import log_output, outside
 from .background import digests
 from .background.housekeeping import Housekeeper
@@ -30,6 +31,8 @@ from .background.watch import Watch
 from .context import Context
 from .downloads import Downloads
 from .event_stream import EventStream
+from .fleet.fleet import Fleet
+from .fleet.routing import RoutedWorkers
 from .http.app import create_app
 from .http.web_server import listen
 from .initial_password import ADMINISTRATOR, make_password, tell
@@ -41,7 +44,6 @@ from .systemd import SystemdNotifier
 from .tasks.orders.connections import SERVICE_ID
 from .tasks.previews import Previews
 from .tasks.service import Tasks
-from .tasks.worker_pool import WorkerPool
 from .unwritten_sessions import UnwrittenSessions
 
 log = logging.getLogger("fasciculus")
@@ -76,7 +78,8 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
         reporter.report(run_id)
         outbox.wake()
 
-    workers = WorkerPool()
+    fleet = Fleet(config, records, cipher)
+    workers = RoutedWorkers(WorkerPool(), fleet)
     tasks = Tasks(
         config,
         records,
@@ -87,6 +90,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
         lambda job: housekeeper.job_started(job),
         reporter,
         on_reported=outbox.wake,
+        slots=fleet.slots,
     )
     _first_start(config.home, records, environment)
     scheduler = Scheduler(records, tasks, report)
@@ -135,6 +139,7 @@ def build(config: Config, environment: Mapping[str, str] = os.environ) -> Contex
         statuses=statuses,
         downloads=Downloads(),
         unwritten_sessions=UnwrittenSessions(),
+        fleet=fleet,
     )
 
 
@@ -169,6 +174,7 @@ def _first_start(home: Path, records: Records, environment: Mapping[str, str]) -
 
 def start(parts: Context) -> None:
     """Begin to hand out, to schedule and to send."""
+    parts.fleet.start()
     parts.tasks.start()
     parts.scheduler.start()
     parts.outbox.start()

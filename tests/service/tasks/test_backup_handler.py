@@ -28,7 +28,7 @@ from fasciculus.service.tasks.backups import (
     RunStart,
 )
 from fasciculus.service.tasks.queued import QueuedBackup
-from fasciculus.service.tasks.worker_pool import WorkerPool
+from fasciculus.worker.pool import WorkerPool
 
 
 @pytest.fixture

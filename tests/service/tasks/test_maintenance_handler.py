@@ -24,7 +24,7 @@ from fasciculus.records.runs import maintenance
 from fasciculus.records.runs.maintenance import MaintenanceOptions
 from fasciculus.service.tasks.maintenance import MaintenanceHandler
 from fasciculus.service.tasks.progress import TaskProgress
-from fasciculus.service.tasks.worker_pool import WorkerPool
+from fasciculus.worker.pool import WorkerPool
 
 FERRYLINE = ("account", "ferryline")
 

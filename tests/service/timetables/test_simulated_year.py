@@ -22,7 +22,7 @@ from fasciculus.hosts.local import LocalHost
 from fasciculus.records.bundles import bundles
 from fasciculus.records.runs import runs
 from fasciculus.service.tasks.backups import BackupHandler, RunStart
-from fasciculus.service.tasks.worker_pool import WorkerPool
+from fasciculus.worker.pool import WorkerPool
 from fasciculus.stores import open_store
 from fasciculus.stores.base import connected
 from fasciculus.stores.identity import write_identity

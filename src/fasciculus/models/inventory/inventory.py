@@ -16,6 +16,7 @@ from ..texts import (
     OptionalPath,
     Pattern,
     Place,
+    QueueName,
     absolute_or_empty,
     checked,
     mail_address_or_empty,
@@ -124,6 +125,8 @@ class HostFields(RenamedFields):
     name: Name
     connection: KindSettings = KindSettings(kind="local")
     max_concurrent: int = Field(default=0, ge=0, le=64)
+    #: The queue of the workers near it; empty for the service's machine.
+    queue: QueueName = ""
     servers: list[KindSettings] = []
     mail: MailFiles = MailFiles()
     system: list[AbsolutePath] = []

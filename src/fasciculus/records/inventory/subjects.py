@@ -14,11 +14,14 @@ from .names import nearest
 
 @dataclass(frozen=True, slots=True)
 class SubjectHost:
-    """The host of a subject: its name, its kind, and how many tasks it takes (0: by its kind)."""
+    """The host of a subject: its name, its kind, how many tasks it takes (0: by its kind), and the
+    queue of the workers near it.
+    """
 
     name: str
     kind: str
     max_concurrent: int
+    queue: str = ""
 
 
 def hosts_of(db: sqlite3.Connection, kind: SubjectKind) -> dict[str, SubjectHost]:
@@ -35,7 +38,9 @@ def hosts_of(db: sqlite3.Connection, kind: SubjectKind) -> dict[str, SubjectHost
     for subject, host, document in db.execute(source):
         if host not in hosts:
             fields = HostFields.model_validate_json(document)
-            hosts[host] = SubjectHost(host, fields.connection.kind, fields.max_concurrent)
+            hosts[host] = SubjectHost(
+                host, fields.connection.kind, fields.max_concurrent, fields.queue
+            )
         found[subject] = hosts[host]
     return found
 

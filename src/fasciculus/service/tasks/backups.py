@@ -21,6 +21,7 @@ from ...hosts import KINDS as HOST_KINDS
 from ...models import JobInput, Task
 from ...records import inventory
 from ...records.bundles import bundles, change_alarms
+from ...records.inventory import SubjectHost
 from ...records.jobs import jobs, pauses
 from ...records.runs import log_lines, runs
 from ...records.stores import store_days, stores
@@ -28,6 +29,7 @@ from .. import bundle_changes
 from .handler import HandlerBase
 from .orders.artifacts import under_way
 from .orders.backup import backup_order
+from .orders.connections import is_here
 from .progress import TaskProgress
 from .queued import PRIORITIES, QueuedBackup
 
@@ -96,6 +98,13 @@ def _chosen(covered: Sequence[str], names: Sequence[str]) -> list[str]:
             field="names",
         )
     return [name for name in covered if not names or name in names]
+
+
+def _queue(host: SubjectHost | None, near_stores: str | None) -> str:
+    """Return the queue of the workers for a task; empty for this machine."""
+    if host is None or host.kind == "local" or near_stores is None:
+        return ""
+    return host.queue or near_stores
 
 
 class BackupHandler(HandlerBase[QueuedBackup]):
@@ -173,6 +182,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         hosts = inventory.hosts_of(db, job.subject_kind)
         store_limits = stores.max_concurrent(db, job.stores)
         limits = job.limits
+        near_stores = self._store_queue(db, job)
         found = []
         for task in tasks:
             host = hosts.get(task.subject)
@@ -184,6 +194,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
                     by_itself=by_itself,
                     job=job,
                     host=host.name if host else "",
+                    queue=_queue(host, near_stores),
                     max_concurrent=(host.max_concurrent or HOST_KINDS.get(host.kind).max_concurrent)
                     if host
                     else 0,
@@ -199,6 +210,16 @@ class BackupHandler(HandlerBase[QueuedBackup]):
                 )
             )
         return found
+
+    @staticmethod
+    def _store_queue(db: sqlite3.Connection, job: JobInput) -> str | None:
+        """Return the queue near a job's stores, empty for none; None if one of them is on this
+        machine.
+        """
+        fields = [stores.fields(db, name) for name in job.stores]
+        if any(is_here(row.settings.model_dump()) for row in fields):
+            return None
+        return next((row.queue for row in fields if row.queue), "")
 
     def begin(self, task: QueuedBackup) -> Order:
         """Record that the task runs, and return its order."""

@@ -15,7 +15,7 @@ from ...contracts.orders import PreviewOrder
 from ...contracts.results import AnyResult, Failure, PreviewResult
 from ...core.errors import FasciculusError, MissingError
 from ...models.inventory.discovery import ExcludedSize, Folder, Preview, SizeCount
-from .worker_pool import Worker, Workers
+from ...worker.pool import Worker, Workers
 
 _KEPT = 50
 

@@ -27,14 +27,16 @@ class Paused:
 class TaskQueue:
     """Tasks that wait, run, or are being ended.
 
-    ``limits`` says how many run at once in each lane. Two exclusive tasks of one subject never run
-    at the same time, nor more tasks of a host or to a store than that takes. Of the tasks that may
-    start, the order is: higher priority, the job with the fewest running tasks, the longest wait
-    since its last turn, first come.
+    ``limits`` says how many run at once in each lane, ``slots`` how many of a queue of workers. Two
+    exclusive tasks of one subject never run at the same time, nor more tasks of a host or to a
+    store than that takes. Of the tasks that may start, the order is: higher priority, the job with
+    the fewest running tasks, the longest wait since its last turn, first come.
     """
 
-    def __init__(self, limits: Mapping[Lane, int]) -> None:
-        self._limits = dict(limits)
+    def __init__(
+        self, limits: Mapping[Lane, int], slots: Callable[[str], int] = lambda queue: 1
+    ) -> None:
+        self._limits, self._slots = dict(limits), slots
         self._waiting: list[QueuedTask] = []
         self._running: list[QueuedTask] = []
         # Ended, but what they came to could not be written yet.
@@ -68,8 +70,13 @@ class TaskQueue:
         return found
 
     def _may_begin(self, task: QueuedTask, load: _Load, now: datetime) -> bool:
+        has_room = (
+            load.queues[task.queue] < self._slots(task.queue)
+            if task.queue
+            else load.lanes[task.lane] < self._limits[task.lane]
+        )
         return (
-            load.lanes[task.lane] < self._limits[task.lane]
+            has_room
             and (task.not_before is None or task.not_before <= now)
             and task not in self.paused
             and load.is_turn(task)
@@ -146,7 +153,8 @@ class _Load:
         settling: list[QueuedTask],
         waiting: list[QueuedTask],
     ) -> None:
-        self.lanes = Counter(task.lane for task in running)
+        self.lanes = Counter(task.lane for task in running if not task.queue)
+        self.queues = Counter(task.queue for task in running)
         self._hosts = Counter(task.host for task in running if task.host)
         self._stores = Counter(name for task in running for name in task.store_limits)
         self._busy = {task.subject for task in (*running, *settling) if task.exclusive}

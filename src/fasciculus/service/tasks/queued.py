@@ -13,8 +13,8 @@ from .progress import TaskProgress
 
 if TYPE_CHECKING:
     from ...models import JobInput, MaintenanceTask, Restore, Task
+    from ...worker.pool import Worker
     from .orders.retiring import StoreCredentials
-    from .worker_pool import Worker
 
 #: Tasks of runs and restores share one limit; maintenance runs in parallel, one at a time, and
 #: bringing bundles from store to store, which mostly waits for the network, a few at a time.
@@ -36,6 +36,8 @@ class QueuedTask:
     #: Whether it excludes other exclusive tasks of the subject.
     exclusive: bool = True
     lane: Lane = "work"
+    #: The queue of the workers that take it; it counts in no lane then. Empty for this machine.
+    queue: str = ""
     priority: int = NORMAL
     #: The job that it is of, if any: jobs take turns.
     job_name: str = ""

@@ -15,12 +15,12 @@ from ...contracts.results import AnyResult, Failure
 from ...core.errors import FasciculusError
 from ...core.formatting import format_count
 from ...core.subject import Subject
+from ...worker.pool import Workers
 from .handler import Handler
 from .journal import Journal
 from .progress import TaskProgress
 from .queue import Paused, TaskQueue
 from .queued import Lane, QueuedTask
-from .worker_pool import Workers
 
 log = logging.getLogger(__name__)
 
@@ -34,7 +34,9 @@ class TaskRunner:
     """Tasks from queued to ended, of all types. The only part that starts workers for them.
 
     ``limits`` says how many threads, and so how many tasks at once, there are in each lane. The
-    runner knows workers by what they send alone, so that they may be on another machine.
+    runner knows workers by what they send alone, so that they may be on another machine:
+    ``slots`` says how many tasks the workers of a queue take, and ``elsewhere`` how many there are
+    at most of all queues.
     """
 
     def __init__(
@@ -42,16 +44,18 @@ class TaskRunner:
         workers: Workers,
         handlers: Mapping[type[QueuedTask], Handler[Any]],
         limits: Mapping[Lane, int],
+        slots: Callable[[str], int] = lambda queue: 1,
+        elsewhere: int = 0,
     ) -> None:
         self._workers, self._handlers = workers, handlers
-        self._queue = TaskQueue(limits)
+        self._queue = TaskQueue(limits, slots)
         self._changed = threading.Condition()
         self._unwritten: list[tuple[QueuedTask, Journal]] = []
         self._adrift: set[tuple[str, int]] = set()
         self._closing = False
         self._threads = [
             threading.Thread(target=self._work, name=f"tasks-{number}", daemon=True)
-            for number in range(sum(limits.values()))
+            for number in range(sum(limits.values()) + elsewhere)
         ]
         self._watcher = threading.Thread(target=self._watch, name="task-watch", daemon=True)
 
@@ -191,7 +195,8 @@ class TaskRunner:
         if isinstance(order, BackupOrder):
             # Tasks that run at the same time share the cores.
             with self._changed:
-                order.threads = max(1, order.threads // max(1, len(self._queue.running())))
+                here = sum(not running.queue for running in self._queue.running())
+                order.threads = max(1, order.threads // max(1, here))
         worker = task.worker = self._workers.start(order)
         if task.cancelled:
             worker.cancel()

@@ -23,6 +23,7 @@ from ...records.runs.maintenance import MaintenanceOptions
 from ...records.runs.runs import RunOptions
 from ...records.secret_cipher import SecretCipher
 from ...records.stores import stores
+from ...worker.pool import Workers
 from .. import outside
 from ..event_stream import EventStream
 from ..stores.store_work import check_store
@@ -38,12 +39,13 @@ from .queue import Paused
 from .queued import QueuedBackup, QueuedMaintenance, QueuedRestore
 from .restores import RestoreHandler
 from .runner import TaskRunner
-from .worker_pool import Workers
 
 log = logging.getLogger(__name__)
 
 _HOURS_A_DAY = 24
 _TRANSFERS = 3
+#: Tasks on other machines at the same time, at most.
+_ELSEWHERE = 128
 _BACKGROUND = "the background"
 _ALL = PageRequest(limit=10_000)
 
@@ -62,6 +64,7 @@ class Tasks:
         on_started_by_hand: Callable[[JobInput], None],
         reports: Reports,
         on_reported: Callable[[], None],
+        slots: Callable[[str], int],
     ) -> None:
         self._config, self._records, self._cipher = config, records, cipher
         self._backups = BackupHandler(config, records, cipher, events)
@@ -85,6 +88,8 @@ class Tasks:
                 "maintenance": 1,
                 "transfer": _TRANSFERS,
             },
+            slots,
+            _ELSEWHERE if config.broker else 0,
         )
 
     # Starting and stopping -------------------------------------------------------

@@ -11,6 +11,7 @@ from . import (
     sign_in,
     stores,
     uploads,
+    workers,
 )
 from .bundles import bundles, differences, download_links, downloads, drills, recoveries, restores
 from .inventory import accounts, discovery, hosts
@@ -49,4 +50,5 @@ __all__ = [
     "stores",
     "templates",
     "uploads",
+    "workers",
 ]

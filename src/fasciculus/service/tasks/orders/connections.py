@@ -8,7 +8,7 @@ import sqlite3
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from ....config import Config
 from ....contracts.orders import CopyOrder, HostOrder, MailOrder, ServerOrder, StoreOrder
@@ -21,6 +21,7 @@ from ....records.runs.maintenance import RecordedCopy
 from ....records.secret_cipher import SecretCipher
 from ....records.stores import stores
 from ....stores import KINDS as STORE_KINDS
+from ....stores.base import StoreSettings
 from ....stores.identity import StoreOwner
 from ...settings.kind_settings import connection_secrets, server_secrets
 from .artifacts import drive_access, kept
@@ -81,15 +82,27 @@ def store_order_from_fields(
         secrets=secrets_of(secrets),
         stall_timeout=store.stall_timeout,
         read_back=store.read_back,
+        queue=store.queue,
         append_only=store.append_only,
         limits=store.limits,
         reserve=store.reserve,
         store_id=store_id,
     )
+    order.is_here = is_here(store.settings.model_dump())
     if STORE_KINDS.get(store.settings.kind).access is not None and store_id:
         order.tokens = drive_access(sources.config, store_id)
         order.tokens_key = Secret(sources.cipher.derived_key(_TOKENS).hex())
     return order
+
+
+def is_here(settings: Mapping[str, Any]) -> bool:
+    """Return whether only this machine reaches a store of these settings: a folder, or a drive,
+    the access to which is kept here.
+    """
+    if STORE_KINDS.get(str(settings["kind"])).access is not None:
+        return True
+    parsed = STORE_KINDS.parse(settings)
+    return isinstance(parsed, StoreSettings) and parsed.on_this_machine()
 
 
 def secrets_of(values: Mapping[str, str]) -> dict[str, Secret]:
@@ -138,6 +151,7 @@ def host_order_from_fields(host: HostFields, secrets: Mapping[str, str]) -> Host
     """Return the same for a host from its fields, saved or not."""
     return HostOrder(
         name=host.name,
+        queue=host.queue,
         settings=host.connection.model_dump_json(),
         secrets=secrets_of(connection_secrets(host.connection.kind, secrets)),
         servers={

@@ -17,8 +17,8 @@ from fasciculus.contracts.events import Log
 from fasciculus.contracts.orders import PreviewOrder, ReleaseOrder
 from fasciculus.contracts.results import Failure, PreviewResult, ReleaseResult
 from fasciculus.contracts.sealed_secrets import Secret
-from fasciculus.service.tasks import worker_pool as module
-from fasciculus.service.tasks.worker_pool import WorkerPool, WorkerProcess
+from fasciculus.worker import pool as module
+from fasciculus.worker.pool import WorkerPool, WorkerProcess
 
 
 @pytest.fixture(scope="module")

@@ -14,8 +14,8 @@ from nights import Nights
 from running import until
 
 from fasciculus.contracts.orders import BackupOrder
-from fasciculus.service.tasks import worker_pool as module
-from fasciculus.service.tasks.worker_pool import WorkerPool
+from fasciculus.worker import pool as module
+from fasciculus.worker.pool import WorkerPool
 from fasciculus.worker.connections import shared_key
 
 

@@ -23,13 +23,13 @@ from contextlib import suppress
 from pathlib import Path
 from typing import IO, Protocol
 
-from ...contracts.artifacts import Artifact
-from ...contracts.events import Event, Finished, from_line
-from ...contracts.order_lines import to_line
-from ...contracts.orders import BackupOrder, Order, kinds_of
-from ...contracts.results import AnyResult
-from ...core.errors import FasciculusError
-from ...worker.connections import shared_key
+from ..contracts.artifacts import Artifact
+from ..contracts.events import Event, Finished, from_line
+from ..contracts.order_lines import to_line
+from ..contracts.orders import BackupOrder, Order, kinds_of
+from ..contracts.results import AnyResult
+from ..core.errors import FasciculusError
+from .connections import shared_key
 
 log = logging.getLogger(__name__)
 

@@ -1,0 +1,1 @@
+"""Workers on other machines, as the service sees them."""

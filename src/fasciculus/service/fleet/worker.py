@@ -1,0 +1,105 @@
+"""One order, carried out by a worker on another machine."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+
+from ...contracts.events import Event, Finished
+from ...contracts.fleet import Dispatch
+from ...contracts.order_lines import to_line
+from ...contracts.orders import Order
+from ...contracts.results import AnyResult, Failure
+from ...core.errors import FasciculusError
+from .fleet import Fleet, subject_of
+from .lease import LEASE_SECONDS, OFFER_SECONDS, Lease
+
+#: Seconds after which a cancelled task counts as ended, whatever its worker says.
+_GRACE = 45.0
+
+
+class FleetWorker:
+    """A worker elsewhere, from an order to what that comes to."""
+
+    def __init__(self, fleet: Fleet, queue: str, order: Order) -> None:
+        self._fleet, self._queue, self._order = fleet, queue, order
+        self._lock = threading.Lock()
+        self._lease: Lease | None = None
+        self._killer: threading.Timer | None = None
+        self._is_cancelled = False
+        self.result: AnyResult | None = None
+        self.ended = ""
+
+    def events(self) -> Iterator[Event]:
+        """Yield the events of the order."""
+        self._fleet.wait_until_free(subject_of(self._order))
+        lease = self._fleet.offer(self._queue, self._order, OFFER_SECONDS)
+        if lease is None:
+            self.result = _not_begun(f"No worker of queue “{self._queue}” is there.")
+            return
+        with self._lock:
+            self._lease = lease
+            if self._is_cancelled:
+                lease.close()
+        try:
+            self._send(lease)
+            yield from self._taken(lease)
+        except FasciculusError as error:
+            self.result = _not_begun(error.sentence())
+        finally:
+            if self._killer is not None:
+                self._killer.cancel()
+            self._fleet.forget(lease)
+
+    def _send(self, lease: Lease) -> None:
+        line = to_line(self._order, lease.worker.recipient, is_beside=False)
+        self._fleet.send(lease.worker, Dispatch(lease.id, line))
+
+    def _taken(self, lease: Lease) -> Iterator[Event]:
+        """Yield the events as they come, and note how it ended."""
+        while (event := lease.next_event()) is not None:
+            if isinstance(event, Finished):
+                self.result = event.result
+            else:
+                yield event
+        name = lease.worker.name
+        if lease.is_over:
+            self.ended = f"“{name}” {lease.ended or 'ended unexpectedly'}"
+        elif lease.is_begun:
+            self.ended = f"“{name}” was not heard from for {LEASE_SECONDS:.0f} s"
+        elif self.result is None:
+            self.result = _not_begun(
+                f"Worker “{name}” did not take the order within {OFFER_SECONDS:.0f} s."
+            )
+        if self._is_cancelled and not lease.is_begun:
+            self.result = Failure(outcome="cancelled", error="Cancelled before it began.")
+
+    def cancel(self) -> None:
+        """Ask the worker to stop, and take the task from it if it does not."""
+        with self._lock:
+            if self._is_cancelled:
+                return
+            self._is_cancelled = True
+            lease = self._lease
+            if lease is None:
+                return
+            lease.is_cancelled = True
+            if not lease.is_begun:
+                lease.close()
+                return
+            self._killer = threading.Timer(_GRACE, self.kill)
+            self._killer.daemon = True
+            self._killer.start()
+
+    def kill(self) -> None:
+        """Take the task from the worker, which notices soon."""
+        with self._lock:
+            lease = self._lease
+        if lease is not None:
+            lease.close("did not stop in time")
+
+
+def _not_begun(reason: str) -> Failure:
+    return Failure(
+        outcome="failed", error=f"{reason} Nothing was begun; start it again.", passing=True
+    )
