@@ -54,6 +54,7 @@ def application(address: str) -> Celery:
         task_acks_late=False,
         worker_prefetch_multiplier=1,
         worker_hijack_root_logger=False,
+        worker_redirect_stdouts=False,
         worker_enable_remote_control=False,
         worker_send_task_events=False,
         broker_connection_retry_on_startup=True,

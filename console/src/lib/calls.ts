@@ -154,6 +154,7 @@ export const storesAdd = (
     | 'stall_timeout'
     | 'max_concurrent'
     | 'read_back'
+    | 'queue'
     | 'append_only'
     | 'reserve'
     | 'price_kept'
@@ -182,6 +183,7 @@ export const storesChange = (
     | 'stall_timeout'
     | 'max_concurrent'
     | 'read_back'
+    | 'queue'
     | 'append_only'
     | 'reserve'
     | 'price_kept'
@@ -209,6 +211,7 @@ export const storesTryDraft = (
     | 'stall_timeout'
     | 'max_concurrent'
     | 'read_back'
+    | 'queue'
     | 'append_only'
     | 'reserve'
     | 'price_kept'
@@ -284,6 +287,20 @@ export const uploadsRemove = (name: string) => call<void>('DELETE', `/uploads/${
 /** Make a store of an upload, and import its bundles. */
 export const uploadsFinish = (name: string) =>
   call<Schemas['MaintenanceStarted']>('POST', `/uploads/${part(name)}/finish`);
+
+/** Workers on other machines. */
+export const workersList = () => call<Schemas['Page_FleetWorker_']>('GET', '/workers');
+
+/** A code that enrols one worker, within a day. */
+export const workersCode = (body: Schemas['WorkerCodeStart']) =>
+  call<Schemas['WorkerCode']>('POST', '/workers/codes', body);
+
+/** Let a worker drain, or give it orders again. */
+export const workersDrain = (name: string, body: Optional<Schemas['WorkerDrain'], 'drains'>) =>
+  call<Schemas['FleetWorker']>('POST', `/workers/${part(name)}/drain`, body);
+
+/** Remove a worker; what it has under way ends. */
+export const workersRemove = (name: string) => call<void>('DELETE', `/workers/${part(name)}`);
 
 /** Bundles, newest first. */
 export const bundlesList = (query?: Query<'bundles_list'>) =>
@@ -527,6 +544,7 @@ export const hostsAdd = (
     Schemas['HostInput'],
     | 'connection'
     | 'max_concurrent'
+    | 'queue'
     | 'servers'
     | 'mail'
     | 'system'
@@ -548,6 +566,7 @@ export const hostsChange = (
     Schemas['HostInput'],
     | 'connection'
     | 'max_concurrent'
+    | 'queue'
     | 'servers'
     | 'mail'
     | 'system'
@@ -568,6 +587,7 @@ export const hostsTryDraft = (
     Schemas['HostInput'],
     | 'connection'
     | 'max_concurrent'
+    | 'queue'
     | 'servers'
     | 'mail'
     | 'system'
@@ -586,6 +606,7 @@ export const hostsPropose = (
     Schemas['HostInput'],
     | 'connection'
     | 'max_concurrent'
+    | 'queue'
     | 'servers'
     | 'mail'
     | 'system'

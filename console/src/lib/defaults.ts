@@ -13,6 +13,7 @@ export const newStore = (): Fields<'StoreInput', 'settings' | 'name'> => ({
   stall_timeout: 120,
   max_concurrent: 0,
   read_back: true,
+  queue: '',
   append_only: false,
   reserve: 0,
   price_kept: 0,
@@ -30,6 +31,7 @@ export const newHost = (): Fields<'HostInput'> => ({
   name: '',
   connection: { kind: 'local' },
   max_concurrent: 0,
+  queue: '',
   servers: [],
   mail: {
     alias_map: '',

@@ -794,6 +794,108 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/v1/workers': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Workers on other machines */
+    get: operations['workers_list'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/workers/codes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** A code that enrols one worker, within a day */
+    post: operations['workers_code'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/workers/{name}/drain': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Let a worker drain, or give it orders again */
+    post: operations['workers_drain'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/workers/{name}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Remove a worker; what it has under way ends */
+    delete: operations['workers_remove'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/fleet/enrolments/{code}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Enrol a worker: a message sealed with its code */
+    post: operations['fleet_enrol'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/v1/fleet/workers/{worker}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** A message of a worker, sealed with its key */
+    post: operations['fleet_message'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/v1/bundles': {
     parameters: {
       query?: never;
@@ -3644,6 +3746,46 @@ export interface components {
       last_moment: string;
     };
     /**
+     * FleetWorker
+     * @description A worker on another machine: its queue, machine and version, and how many tasks it takes at
+     *     the same time.
+     *
+     *     ``state``: there; draining: it gets no more orders; away: it was not heard from; other version:
+     *     it gets no orders, since it is not of the service's version.
+     */
+    FleetWorker: {
+      /** Name */
+      name: string;
+      /** Queue */
+      queue: string;
+      /** Place */
+      place: string;
+      /** Version */
+      version: string;
+      /** Slots */
+      slots: number;
+      /**
+       * State
+       * @enum {string}
+       */
+      state: 'there' | 'draining' | 'away' | 'other version';
+      /**
+       * Tasks
+       * @default []
+       */
+      tasks: components['schemas']['WorkerTask'][];
+      /**
+       * Enrolled
+       * Format: date-time
+       */
+      enrolled: string;
+      /**
+       * Last Seen
+       * @default null
+       */
+      last_seen: string | null;
+    };
+    /**
      * Folder
      * @description A folder with all below it.
      */
@@ -3736,6 +3878,11 @@ export interface components {
        * @default 0
        */
       max_concurrent: number;
+      /**
+       * Queue
+       * @default
+       */
+      queue: string;
       /**
        * Servers
        * @default []
@@ -3831,6 +3978,11 @@ export interface components {
        */
       max_concurrent: number;
       /**
+       * Queue
+       * @default
+       */
+      queue: string;
+      /**
        * Servers
        * @default []
        */
@@ -3907,6 +4059,11 @@ export interface components {
        * @default 0
        */
       max_concurrent: number;
+      /**
+       * Queue
+       * @default
+       */
+      queue: string;
       /**
        * Servers
        * @default []
@@ -5495,6 +5652,18 @@ export interface components {
     Page_DownloadLink_: {
       /** Items */
       items: components['schemas']['DownloadLink'][];
+      /** Total */
+      total: number;
+      /**
+       * Next
+       * @default null
+       */
+      next: string | null;
+    };
+    /** Page[FleetWorker] */
+    Page_FleetWorker_: {
+      /** Items */
+      items: components['schemas']['FleetWorker'][];
       /** Total */
       total: number;
       /**
@@ -7435,6 +7604,11 @@ export interface components {
        */
       read_back: boolean;
       /**
+       * Queue
+       * @default
+       */
+      queue: string;
+      /**
        * Append Only
        * @default false
        */
@@ -7697,6 +7871,11 @@ export interface components {
        * @default true
        */
       read_back: boolean;
+      /**
+       * Queue
+       * @default
+       */
+      queue: string;
       /**
        * Append Only
        * @default false
@@ -8559,6 +8738,53 @@ export interface components {
        * @enum {string}
        */
       restores: 'always' | 'trouble' | 'never';
+    };
+    /**
+     * WorkerCode
+     * @description A code that enrols one worker; it is in this answer alone.
+     */
+    WorkerCode: {
+      /** Code */
+      code: string;
+      /** Queue */
+      queue: string;
+      /**
+       * Expires
+       * Format: date-time
+       */
+      expires: string;
+    };
+    /**
+     * WorkerCodeStart
+     * @description The queue of a worker to be enrolled.
+     */
+    WorkerCodeStart: {
+      /** Queue */
+      queue: string;
+    };
+    /**
+     * WorkerDrain
+     * @description Whether a worker drains: it ends what it has under way, and gets no more orders.
+     */
+    WorkerDrain: {
+      /**
+       * Drains
+       * @default true
+       */
+      drains: boolean;
+    };
+    /**
+     * WorkerTask
+     * @description What a worker has under way: the kind of work, and its subject.
+     */
+    WorkerTask: {
+      /** Kind */
+      kind: string;
+      subject_kind: components['schemas']['SubjectKind'];
+      /** Subject */
+      subject: string;
+      /** Begun */
+      begun: boolean;
     };
     /**
      * FolderSettings
@@ -11010,6 +11236,202 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['MaintenanceStarted'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  workers_list: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Page_FleetWorker_'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  workers_code: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['WorkerCodeStart'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['WorkerCode'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  workers_drain: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['WorkerDrain'];
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['FleetWorker'];
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  workers_remove: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description done */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  fleet_enrol: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        code: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/octet-stream': string;
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/octet-stream': unknown;
+        };
+      };
+      /** @description a problem */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['Problem'];
+        };
+      };
+    };
+  };
+  fleet_message: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        worker: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/octet-stream': string;
+      };
+    };
+    responses: {
+      /** @description the answer */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/octet-stream': unknown;
         };
       };
       /** @description a problem */

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import faulthandler
 import logging
 import os
 import shutil
@@ -16,6 +17,8 @@ from . import agent, enrolment
 def main() -> int:
     """Enrol this machine if a code is given, then be a worker. Return the exit code."""
     given = _arguments()
+    # Otherwise a crash of a compiled package would leave no word.
+    faulthandler.enable()
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(levelname)s %(message)s")
     logging.getLogger("httpx").setLevel(logging.WARNING)
     home = Path(given.home).absolute()

@@ -12,6 +12,7 @@ from types import FrameType
 from typing import Any
 
 import msgspec
+from celery.signals import setup_logging
 
 from .. import __version__
 from ..broker import TAKE, application, queue_of
@@ -51,6 +52,7 @@ class Agent:
         threading.Thread(target=self._keep_greeting, daemon=True).start()
         self._pool.warm_up()
         app = application(self._enrolment.broker)
+        setup_logging.connect(_keep_logging, weak=False)
         app.task(self._take, name=TAKE)
         consumer = app.Worker(
             pool="threads",
@@ -130,6 +132,10 @@ class Agent:
 
     def _taking(self, dispatch: Dispatch, threads: int) -> Taking:
         return Taking(dispatch, self._link, self._pool, self._identity, self._folders, threads)
+
+
+def _keep_logging(**_: Any) -> None:
+    """Let Celery leave the logs as they are."""
 
 
 def run(enrolment: Enrolment, home: Path, slots: int) -> str:

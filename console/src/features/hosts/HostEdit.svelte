@@ -1,6 +1,6 @@
 <script lang="ts">
   import { useAction } from '../../lib/action.svelte';
-  import { Button } from 'flowbite-svelte';
+  import { Button, Input } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
   import { hostsAdd, hostsChange, hostsRemove, hostsShow } from '../../lib/calls';
   import { hostsPropose, hostsTryDraft, kindsList } from '../../lib/calls';
@@ -12,6 +12,7 @@
   import ConfirmDialog from '../../ui/ConfirmDialog.svelte';
   import DiscoveryFields from './DiscoveryFields.svelte';
   import ErrorMessage from '../../ui/ErrorMessage.svelte';
+  import FormField from '../../ui/fields/FormField.svelte';
   import HostButtons from './HostButtons.svelte';
   import HostServers from './HostServers.svelte';
   import HostSystemFields from './HostSystemFields.svelte';
@@ -120,6 +121,14 @@
         bind:value={host.max_concurrent}
         wrong={doing.problem?.at('max_concurrent')}
       />
+      <FormField
+        label="Queue"
+        id="queue"
+        hint="Of the workers near it. Empty: the service's machine does its tasks."
+        wrong={doing.problem?.at('queue')}
+      >
+        <Input id="queue" bind:value={host.queue} placeholder="north" />
+      </FormField>
     </div>
     <HostServers
       bind:host

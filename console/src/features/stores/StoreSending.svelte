@@ -1,6 +1,6 @@
 <script lang="ts">
   // How fast bytes may go to a store, how long it may stand still, what stays free.
-  import { Checkbox } from 'flowbite-svelte';
+  import { Checkbox, Input } from 'flowbite-svelte';
   import type { StoreForm } from './store';
   import FormDetails from '../../ui/fields/FormDetails.svelte';
   import FormField from '../../ui/fields/FormField.svelte';
@@ -62,6 +62,14 @@
       bind:value={store.verify_days}
       wrong={at('verify_days')}
     />
+    <FormField
+      label="Queue"
+      id="queue"
+      hint="Of the workers near it, for hosts that name none."
+      wrong={at('queue')}
+    >
+      <Input id="queue" bind:value={store.queue} placeholder="north" />
+    </FormField>
     <FormField
       label="Read back"
       id="read-back"

@@ -38,6 +38,12 @@ MailHome = Annotated[
         help="Home of a mailbox, with {domain} and {user} in it.", rich_help_panel=_MAIL_GROUP
     ),
 ]
+Queue = Annotated[
+    str | None,
+    typer.Option(
+        help="The queue of the workers near it, for its tasks; “none” for the service's machine."
+    ),
+]
 Dkim = Annotated[
     str | None,
     typer.Option(
@@ -190,7 +196,9 @@ def host_of(
         _set_server(fields["servers"], engine, options.settings(given))
         for key, value in options.secrets(given).items():
             secrets[f"{engine}_{key}"] = value
-    for key in ("max_concurrent", "system", "account_system", "system_refresh", "hold_flag"):
+    if o["queue"] == "none":
+        o["queue"] = ""
+    for key in _PLAIN:
         if o[key] is not None:
             fields[key] = o[key]
     _set(fields, "mail", {key: o[option] for key, option in _MAIL.items()})
@@ -208,6 +216,8 @@ def _set_server(servers: list[dict[str, Any]], engine: str, settings: dict[str, 
     servers.append({"kind": engine, **settings})
 
 
+#: Options that are fields as they are.
+_PLAIN = ("max_concurrent", "queue", "system", "account_system", "system_refresh", "hold_flag")
 #: Fields of mail and discovery, and the options that set them.
 _MAIL = {
     "alias_map": "alias_map",
@@ -235,6 +245,7 @@ _DISCOVERY = {
 
 def shared(
     max_concurrent: MaxConcurrent = None,
+    queue: Queue = None,
     alias_map: AliasMap = None,
     mailbox_map: MailboxMap = None,
     transport_map: TransportMap = None,

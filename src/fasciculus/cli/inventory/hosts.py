@@ -61,6 +61,7 @@ def show(name: HostName, as_json: AsJson = False) -> None:
         ("where", host.where),
         ("accounts", host.accounts),
         ("concurrent tasks", host.max_concurrent or "default for its kind"),
+        *([("queue", host.queue)] if host.queue else []),
         *((f"{server.kind} server", _server(server)) for server in host.servers),
         ("alias map", mail.alias_map),
         ("mailbox map", mail.mailbox_map),

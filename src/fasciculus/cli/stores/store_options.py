@@ -42,6 +42,12 @@ ReadBack = Annotated[
         help="Read uploads back if the store cannot return checksums.",
     ),
 ]
+Queue = Annotated[
+    str | None,
+    typer.Option(
+        help="The queue of the workers near it, for hosts that name none; “none” for none."
+    ),
+]
 AppendOnly = Annotated[
     bool | None,
     typer.Option(
@@ -89,8 +95,9 @@ def common_fields(old: models.Store | None, options: dict[str, Any]) -> dict[str
     for field in ("limits", "recipients"):
         if given[field] == ["none"]:
             given[field] = []
-    if given["copy_from"] == "none":
-        given["copy_from"] = ""
+    for field in ("copy_from", "queue"):
+        if given[field] == "none":
+            given[field] = ""
     if given["reserve"] is not None:
         given["reserve"] = parse_size("reserve", given["reserve"])
     return {**found, **{name: given[name] for name in names if given.get(name) is not None}}
@@ -103,6 +110,7 @@ def shared(
     max_concurrent: MaxConcurrent = None,
     read_back: ReadBack = None,
     append_only: AppendOnly = None,
+    queue: Queue = None,
     reserve: Reserve = None,
     price_kept: PriceKept = None,
     price_moved: PriceMoved = None,

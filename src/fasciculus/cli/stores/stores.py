@@ -130,6 +130,7 @@ def show(name: StoreName, as_json: AsJson = False) -> None:
             ),
             ("limits", ", ".join(store.limits) or "none"),
             ("sealed to", ", ".join(store.recipients) or "not sealed"),
+            *([("queue", store.queue)] if store.queue else []),
             ("append-only", "yes" if store.append_only else "no"),
             ("if stolen", " ".join(store.if_stolen)),
             *(

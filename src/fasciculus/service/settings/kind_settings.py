@@ -27,6 +27,7 @@ from ...models import (
 from ...models.validation import field_errors
 from ...registry import Registry
 from ...stores import KINDS as STORE_KINDS
+from ...stores.base import StoreSettings
 
 M = TypeVar("M", bound=BaseModel)
 
@@ -38,14 +39,27 @@ def check_store(store: StoreInput) -> Settings:
     The input is changed to have all fields of its kind.
     """
     found = _checked(STORE_KINDS, store.settings, "settings")
+    is_here = isinstance(found, StoreSettings) and found.on_this_machine()
+    if store.queue and (is_here or STORE_KINDS.get(found.kind).access is not None):
+        raise _stays_here("This store")
     store.settings = KindSettings(**found.model_dump())
     _check_secrets(store.secrets, STORE_KINDS.get(found.kind).secrets.model_fields)
     return found
 
 
+def _stays_here(what: str) -> SettingError:
+    return SettingError(
+        f"{what} is reached from the service's machine alone: no worker can take its tasks.",
+        "Leave the queue empty.",
+        field="queue",
+    )
+
+
 def check_host(host: HostInput) -> Settings:
     """Return the same for a host: its connection and its database servers."""
     found = _checked(HOST_KINDS, host.connection, "connection")
+    if host.queue and found.kind == "local":
+        raise _stays_here("This host")
     host.connection = KindSettings(**found.model_dump())
     names = set(HOST_KINDS.get(found.kind).secrets.model_fields)
     servers = [
