@@ -44,9 +44,9 @@ from fasciculus.core.subject import Subject, SubjectKind
 from fasciculus.databases.base import DatabaseRef
 from fasciculus.demo.mariadb import PrivateMariaDb, found
 from fasciculus.hosts.side_folder import NAME
-from fasciculus.worker.pool import WorkerPool
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import connected
+from fasciculus.worker.pool import WorkerPool
 
 from . import data, records, ssh
 from .changed_rows import changed_rows

@@ -74,6 +74,7 @@ class DistantWorker:
         self._order, self._stop = order, threading.Event()
         self.result: AnyResult | None = None
         self.ended = ""
+        self.passes = False
 
     def events(self) -> Iterator[Event]:
         sink = io.BytesIO()

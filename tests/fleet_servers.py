@@ -7,11 +7,11 @@ import shutil
 import signal
 import subprocess
 import sys
-import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+import redis
 from ports import free_port, is_open
 from running import Service, until
 
@@ -35,6 +35,9 @@ class Redis:
             stdout=subprocess.DEVNULL,
         )
         until(lambda: is_open(self.port, self.host))
+
+    def client(self) -> redis.Redis:
+        return redis.Redis(self.host, self.port)
 
     def stop(self) -> None:
         self._process.kill()
@@ -134,6 +137,13 @@ class WorkerProgram:
                 start_new_session=True,
             )
 
+    def program(self, *more: str, home: Path) -> subprocess.CompletedProcess[str]:
+        """The program once more, in another folder, until it ends."""
+        program = [sys.executable, "-P", "-m", "fasciculus.fleet", f"--home={home}"]
+        return subprocess.run(
+            [*program, self._first[0], *more], capture_output=True, text=True, timeout=60
+        )
+
     def again(self) -> None:
         self.process = self._started([])
 
@@ -142,8 +152,12 @@ class WorkerProgram:
         os.killpg(self.process.pid, signal.SIGKILL)
         self.process.wait(30)
 
-    def signal(self, number: int) -> None:
-        os.killpg(self.process.pid, number)
+    def pause(self) -> None:
+        """Stop it where it is."""
+        os.killpg(self.process.pid, signal.SIGSTOP)
+
+    def go_on(self) -> None:
+        os.killpg(self.process.pid, signal.SIGCONT)
 
     def close(self) -> None:
         if self.process.poll() is None:

@@ -39,9 +39,9 @@ from fasciculus.service import main as program
 from fasciculus.service.context import Context
 from fasciculus.service.http.app import create_app
 from fasciculus.service.http.web_server import listen
-from fasciculus.worker.pool import WorkerPool
 from fasciculus.stores import store_spec
 from fasciculus.stores.base import StoreSpec
+from fasciculus.worker.pool import WorkerPool
 
 PASSWORD = "sedge-and-quill"
 #: Services in the process of the tests hash passwords cheaply; there are hundreds of them.

@@ -15,8 +15,8 @@ from running import until
 
 from fasciculus.contracts.orders import BackupOrder
 from fasciculus.worker import pool as module
-from fasciculus.worker.pool import WorkerPool
 from fasciculus.worker.connections import shared_key
+from fasciculus.worker.pool import WorkerPool
 
 
 @pytest.fixture

@@ -100,9 +100,12 @@ class Welcome(Struct, frozen=True, tag="welcome"):
 
 
 class Proceed(Struct, frozen=True, tag="proceed"):
-    """The worker may go on; ``is_cancelled`` says that the task is to be cancelled."""
+    """The worker may go on; ``is_cancelled`` says that the task is to be cancelled. After so many
+    ``seconds`` of silence the service takes the task for ended; 0 where that was said before.
+    """
 
     is_cancelled: bool = False
+    seconds: float = 0.0
 
 
 class ServiceFile(Struct, frozen=True):

@@ -25,6 +25,9 @@ class _Letter(msgspec.Struct, frozen=True):
     folders: dict[str, str] = {}
 
 
+#: Made here, by one thread: for the first decoder msgspec reads the types of all orders, and two
+#: threads that do so at the same time crash the process.
+_ORDERS = msgspec.json.Decoder(Order)
 _letter_encoder = msgspec.json.Encoder()
 _letter_decoder = msgspec.json.Decoder(_Letter)
 

@@ -41,13 +41,12 @@ class Agent:
         self._pool = WorkerPool()
         self._lock = threading.Lock()
         self._under_way: set[str] = set()
-        #: Why it ends, if that is no wish of its own user.
+        #: Why the service refuses it.
         self.refusal = ""
 
     def run(self) -> None:
         """Take orders until SIGTERM, or until the service lets it drain or refuses it."""
-        self._greet()
-        if self.refusal:
+        if self._greet():
             return
         threading.Thread(target=self._keep_greeting, daemon=True).start()
         self._pool.warm_up()
@@ -75,38 +74,31 @@ class Agent:
 
     # Being there ---------------------------------------------------------------------
 
-    def _greet(self) -> None:
+    def _greet(self) -> bool:
+        """Say that it is there; return whether it is to end."""
         with self._lock:
             leases = sorted(self._under_way)
         hello = Hello(__version__, socket.gethostname()[:200], self._slots, leases)
         try:
-            welcome = self._link.ask(hello, Welcome)
+            drains = self._link.ask(hello, Welcome).drains
         except SilentServiceError as error:
             log.warning("%s", error.sentence())
+            return False
         except RefusedByServiceError as error:
             self.refusal = error.sentence()
-            self._end()
-        else:
-            if welcome.drains:
-                self._drain()
+            log.error("%s", self.refusal)
+            return True
+        if drains and not leases:
+            # The service gives it no further orders.
+            log.info("the service lets this worker drain, and nothing is under way any more")
+            return True
+        return False
 
     def _keep_greeting(self) -> None:
         while not self._stop.wait(_HELLO_EVERY):
-            self._greet()
-
-    def _drain(self) -> None:
-        """End once nothing is under way: the service gives no further orders."""
-        with self._lock:
-            if self._under_way:
+            if self._greet():
+                os.kill(os.getpid(), signal.SIGTERM)
                 return
-        self.refusal = "The service lets this worker drain, and nothing is under way any more."
-        self._end()
-
-    def _end(self) -> None:
-        if not self._stop.is_set():
-            self._stop.set()
-            log.warning("%s", self.refusal)
-            os.kill(os.getpid(), signal.SIGTERM)
 
     # Orders --------------------------------------------------------------------------
 
@@ -139,7 +131,7 @@ def _keep_logging(**_: Any) -> None:
 
 
 def run(enrolment: Enrolment, home: Path, slots: int) -> str:
-    """Be a worker until it ends; return why the service ended it, empty if it did not."""
+    """Be a worker until it ends; return why the service refuses it, empty if it does not."""
     agent = Agent(enrolment, home, slots)
 
     def ask_to_end(_number: int, _frame: FrameType | Any) -> None:

@@ -37,21 +37,22 @@ class ServiceLink:
     def __init__(self, enrolment: Enrolment, stop: threading.Event) -> None:
         self._enrolment, self._stop = enrolment, stop
         self._client = httpx.Client(
-            timeout=_SECONDS,
             trust_env=False,
             limits=httpx.Limits(max_keepalive_connections=32, keepalive_expiry=60),
         )
         self._address = f"{enrolment.service}/api/v1/fleet/workers/{enrolment.worker}"
 
-    def ask(self, request: Request, answer: type[A]) -> A:
-        """Return the answer to a message, which is sent once.
+    def ask(self, request: Request, answer: type[A], seconds: float = _SECONDS) -> A:
+        """Return the answer to a message, which is sent once; it has some seconds to come.
 
         Raises :class:`SilentServiceError`, :class:`LeaseOverError` or
         :class:`RefusedByServiceError`.
         """
         key = self._enrolment.key
         try:
-            reply = self._client.post(self._address, content=seal(key, "request", encode(request)))
+            reply = self._client.post(
+                self._address, content=seal(key, "request", encode(request)), timeout=seconds
+            )
             if reply.status_code == 404:
                 raise RefusedByServiceError(
                     "The service does not know this worker any more.", "Enrol it again."

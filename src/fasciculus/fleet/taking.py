@@ -35,9 +35,9 @@ from .service_link import LeaseOverError, RefusedByServiceError, ServiceLink, Si
 
 log = logging.getLogger(__name__)
 
-#: Without an answer for so many seconds, the task is killed: the service takes it for dead after
-#: ``LEASE_SECONDS`` (see ``service/fleet/lease.py``), and may give the subject to another worker.
-GIVE_UP_SECONDS = 20.0
+#: After this part of the time in which the service waits for a word, the task is killed: afterwards
+#: its subject may be another worker's. What is left is for the last question to go unanswered.
+_GIVE_UP = 0.6
 #: How often the service hears of a task, in seconds.
 _REPORT_EVERY = 1.0
 _MOST_EVENTS = 500
@@ -65,10 +65,11 @@ class Taking:
         self._lock = threading.Lock()
         self._worker: Worker | None = None
         self._is_done = threading.Event()
+        self._is_cancelled = False
         self._sent = 0
         #: How many of the events were in a message already, whose answer may have been lost.
         self._in_flight = 0
-        self._answered = time.monotonic()
+        self._answered, self._patience = time.monotonic(), 0.0
 
     def run(self) -> None:
         """Carry it out, and tell the service."""
@@ -77,7 +78,7 @@ class Taking:
             if proceed.is_cancelled:
                 self._link.ask_again(End(self._lease), Proceed)
                 return
-            self._answered = time.monotonic()
+            self._answered, self._patience = time.monotonic(), proceed.seconds * _GIVE_UP
             order = self._order()
             self._fetch(order)
             self._carry_out(order)
@@ -177,12 +178,14 @@ class Taking:
         try:
             proceed = self._send_events()
         except SilentServiceError as error:
-            if time.monotonic() - self._answered > GIVE_UP_SECONDS:
+            if time.monotonic() - self._answered > self._patience:
                 log.warning("task %s is killed: %s", self._lease, error)
                 worker.kill()
                 raise
             return
-        if proceed.is_cancelled:
+        if proceed.is_cancelled and not self._is_cancelled:
+            self._is_cancelled = True
+            log.info("task %s is cancelled", self._lease)
             worker.cancel()
 
     def _send_events(self) -> Proceed:
@@ -190,7 +193,7 @@ class Taking:
             batch = self._events[:_MOST_EVENTS]
             self._in_flight = len(batch)
         report = Report(self._lease, self._sent, [to_line(event) for event in batch])
-        proceed = self._link.ask(report, Proceed)
+        proceed = self._link.ask(report, Proceed, self._patience / 3)
         self._answered = time.monotonic()
         with self._lock:
             del self._events[: len(batch)]
@@ -200,7 +203,7 @@ class Taking:
 
     def _end(self, ended: str = "") -> None:
         """Send the last events, and that it has ended; the service may have to be asked again."""
-        until = time.monotonic() + GIVE_UP_SECONDS
+        until = time.monotonic() + self._patience
         while True:
             try:
                 while self._events:

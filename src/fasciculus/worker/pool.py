@@ -54,6 +54,8 @@ class Worker(Protocol):
     result: AnyResult | None
     #: How it ended, in words, if that was unexpected.
     ended: str
+    #: Whether another attempt may succeed after an unexpected end.
+    passes: bool
 
     def events(self) -> Iterator[Event]:
         """Its events until it ends."""
@@ -92,6 +94,7 @@ class WorkerProcess:
         self._is_over = False
         self.result: AnyResult | None = None
         self.ended = ""
+        self.passes = False
 
     @property
     def pidfd(self) -> int:

@@ -22,13 +22,13 @@ from fasciculus.hosts.local import LocalHost
 from fasciculus.records.bundles import bundles
 from fasciculus.records.runs import runs
 from fasciculus.service.tasks.backups import BackupHandler, RunStart
-from fasciculus.worker.pool import WorkerPool
 from fasciculus.stores import open_store
 from fasciculus.stores.base import connected
 from fasciculus.stores.identity import write_identity
 from fasciculus.worker.backup.task import BackupTask
 from fasciculus.worker.connections import Connections
 from fasciculus.worker.emitter import Emitter
+from fasciculus.worker.pool import WorkerPool
 
 BEGIN = datetime(2026, 1, 1, 12, tzinfo=UTC)
 RULE = "3 newest, 10 daily, 6 weekly, 12 monthly, yearly forever, at least 4"

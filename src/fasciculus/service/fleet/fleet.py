@@ -21,8 +21,9 @@ from ...records.fleet import leases, workers
 from ...records.fleet.leases import HeldSubject
 from ...records.fleet.workers import EnrolledWorker
 from ...records.secret_cipher import SecretCipher
+from . import lease as lease_
 from .files import LeaseFiles
-from .lease import LEASE_SECONDS, Lease
+from .lease import Lease
 
 #: A worker that was not heard from for so many seconds is away.
 AWAY_SECONDS = 30.0
@@ -61,7 +62,7 @@ class Fleet:
         """
         with self.records.write() as db:
             self._held = leases.take_all(db)
-        self._held_until = time.monotonic() + LEASE_SECONDS
+        self._held_until = time.monotonic() + lease_.LEASE_SECONDS
         self.reload()
 
     def reload(self) -> None:

@@ -14,7 +14,7 @@ from ...records.fleet.workers import EnrolledWorker
 
 #: For so long an order may be on its way to a worker, in seconds.
 OFFER_SECONDS = 30.0
-#: After so many seconds of silence a task has ended. Its worker gives up well before (see
+#: After so many seconds of silence a task has ended. Its worker gives up after a part of them (see
 #: ``fleet/taking.py``), so that two never work on one subject.
 LEASE_SECONDS = 35.0
 
@@ -24,6 +24,7 @@ class Lease:
 
     def __init__(self, worker: EnrolledWorker, order: Order) -> None:
         self.id, self.worker, self.order = secrets.token_hex(16), worker, order
+        self.seconds = LEASE_SECONDS
         self.files = {file.artifact.reference: file for file in files_of(order)}
         self._lock = threading.Lock()
         self._events: SimpleQueue[Event | None] = SimpleQueue()
@@ -71,12 +72,13 @@ class Lease:
     def next_event(self) -> Event | None:
         """Wait for the next event; None when it is over, or was not renewed in time."""
         while True:
-            left = self._heard + (LEASE_SECONDS if self.is_begun else OFFER_SECONDS)
             try:
-                return self._events.get(timeout=max(0.0, left - time.monotonic()))
+                return self._events.get(timeout=max(0.0, self._ends - time.monotonic()))
             except Empty:
-                with self._lock:
-                    left = self._heard + (LEASE_SECONDS if self.is_begun else OFFER_SECONDS)
-                    if time.monotonic() < left:
-                        continue
-                return None
+                if time.monotonic() >= self._ends:
+                    return None
+
+    @property
+    def _ends(self) -> float:
+        with self._lock:
+            return self._heard + (self.seconds if self.is_begun else OFFER_SECONDS)

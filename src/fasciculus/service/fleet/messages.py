@@ -82,7 +82,8 @@ def _of_lease(
     if lease is None:
         return Gone()
     if isinstance(request, Begin):
-        return Proceed(lease.is_cancelled) if lease.begin(request.attempt) else Gone()
+        may_begin = lease.begin(request.attempt)
+        return Proceed(lease.is_cancelled, lease.seconds) if may_begin else Gone()
     if not lease.renew():
         return Gone()
     files = fleet.files(lease)

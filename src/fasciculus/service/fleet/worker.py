@@ -11,8 +11,9 @@ from ...contracts.order_lines import to_line
 from ...contracts.orders import Order
 from ...contracts.results import AnyResult, Failure
 from ...core.errors import FasciculusError
+from . import lease as lease_
 from .fleet import Fleet, subject_of
-from .lease import LEASE_SECONDS, OFFER_SECONDS, Lease
+from .lease import Lease
 
 #: Seconds after which a cancelled task counts as ended, whatever its worker says.
 _GRACE = 45.0
@@ -29,11 +30,13 @@ class FleetWorker:
         self._is_cancelled = False
         self.result: AnyResult | None = None
         self.ended = ""
+        #: What happens to a machine or a line elsewhere may pass.
+        self.passes = True
 
     def events(self) -> Iterator[Event]:
         """Yield the events of the order."""
         self._fleet.wait_until_free(subject_of(self._order))
-        lease = self._fleet.offer(self._queue, self._order, OFFER_SECONDS)
+        lease = self._fleet.offer(self._queue, self._order, lease_.OFFER_SECONDS)
         if lease is None:
             self.result = _not_begun(f"No worker of queue “{self._queue}” is there.")
             return
@@ -66,10 +69,10 @@ class FleetWorker:
         if lease.is_over:
             self.ended = f"“{name}” {lease.ended or 'ended unexpectedly'}"
         elif lease.is_begun:
-            self.ended = f"“{name}” was not heard from for {LEASE_SECONDS:.0f} s"
+            self.ended = f"“{name}” was not heard from for {lease.seconds:.0f} s"
         elif self.result is None:
             self.result = _not_begun(
-                f"Worker “{name}” did not take the order within {OFFER_SECONDS:.0f} s."
+                f"Worker “{name}” did not take the order within {lease_.OFFER_SECONDS:.0f} s."
             )
         if self._is_cancelled and not lease.is_begun:
             self.result = Failure(outcome="cancelled", error="Cancelled before it began.")

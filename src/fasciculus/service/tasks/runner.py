@@ -223,7 +223,7 @@ class TaskRunner:
             return Failure(outcome="cancelled", error=handler.cancelled)
         text = f"The worker {worker.ended}. {handler.aftermath}"
         journal.write(lambda: handler.take(task, Log("error", text)))
-        return Failure(outcome="interrupted", error=text)
+        return Failure(outcome="interrupted", error=text, passing=worker.passes)
 
     def _clear_up(
         self, task: QueuedTask, order: Order, handler: Handler[Any], journal: Journal
