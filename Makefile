@@ -5,13 +5,17 @@ BIN := $(VENV)/bin
 CONSOLE := src/fasciculus/service/console/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/svelte.config.js console/package.json
 
-.PHONY: demo test check generate wheel bench clean setup console screenshots release test-system
+.PHONY: demo demo-fleet test check generate wheel bench clean setup console screenshots release test-system
 .DELETE_ON_ERROR:
 # Hundreds of processes of the tests would each compile the whole source anew.
 unexport PYTHONDONTWRITEBYTECODE
 
 demo: setup
 	@exec $(BIN)/python -m fasciculus.demo
+
+# Three workers on one service; needs redis-server.
+demo-fleet: setup
+	@exec $(BIN)/python -m fasciculus.demo.fleet
 
 setup: $(VENV)/.ready $(CONSOLE)
 
@@ -20,7 +24,7 @@ console: $(CONSOLE)
 $(VENV)/.ready: pyproject.toml constraints.txt
 	$(PYTHON) -m venv $(VENV)
 	$(BIN)/pip install --quiet --constraint constraints.txt pip setuptools
-	$(BIN)/pip install --quiet --constraint constraints.txt --editable '.[demo,test]'
+	$(BIN)/pip install --quiet --constraint constraints.txt --editable '.[demo,test,fleet]'
 	@touch $@
 
 console/node_modules/.ready: console/package.json console/package-lock.json
