@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import json
 import os
+import shutil
 import signal
 import subprocess
 import threading
@@ -18,6 +19,7 @@ from gate import Gate
 from running import (
     Service,
     ServiceProcess,
+    folder_stores,
     run,
     service,
     service_process,
@@ -334,3 +336,32 @@ def test_a_disk_that_fills_is_said_and_keeps_nothing_half(running: Service, tmp_
             assert list(client.every(client.bundles_list)) == []
     finally:
         subprocess.run(["umount", str(disk)], check=True)
+
+
+def test_a_bundle_whose_task_was_lost_at_its_very_end_is_found_by_the_next_run(
+    running: Service, tmp_path: Path
+) -> None:
+    with running.client() as client:
+        stores = folder_stores(tmp_path, "attic", "loft")
+        set_up(client, [small_account(tmp_path, "millpond")], stores, mode="incremental")
+        for _ in range(2):
+            assert run(client, "nightly").outcome == "done"
+        lost, kept = client.bundles_list().items
+        assert running.parts is not None
+        with running.parts.records.write() as db:
+            db.execute("DELETE FROM bundle WHERE name=?", (lost.name,))
+        # Another service's bundle is nobody's to take.
+        folder = tmp_path / "attic/accounts/millpond/bundles"
+        strange = folder / "2090-01-01T000000Z-nightly"
+        shutil.copytree(folder / lost.name, strange)
+        # That one is odd is said.
+        assert run(client, "nightly").outcome == "warned"
+        shutil.rmtree(strange)
+        _, found, oldest = client.bundles_list().items
+        assert (found.name, oldest.name) == (lost.name, kept.name)
+        assert sorted(copy.store for copy in found.copies) == ["attic", "loft"]
+        assert run(client, "nightly").outcome == "done"
+        assert len(client.bundles_list().items) == 4
+        (number,) = client.stores_verify("attic", deep=True).ids
+        until(lambda: client.maintenance_show(number).state == "ended")
+        assert client.maintenance_show(number).outcome == "done"

@@ -110,6 +110,7 @@ class CopyMade(Struct, tag_field="event", tag="copy-made"):
 class BundleFound(Struct, tag_field="event", tag="bundle-found", kw_only=True):
     """A bundle that a store holds; ``vouched`` when its tag says that this service made it."""
 
+    store: str
     subject_kind: SubjectKind
     subject: str
     name: str

@@ -10,7 +10,15 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
-from ...contracts.events import CopyResult, CopyRetired, DamageMet, Event, Log, StoreSeen
+from ...contracts.events import (
+    BundleFound,
+    CopyResult,
+    CopyRetired,
+    DamageMet,
+    Event,
+    Log,
+    StoreSeen,
+)
 from ...contracts.orders import Order, ReleaseOrder
 from ...contracts.results import AnyResult, BackupResult, Failure
 from ...core.errors import FasciculusError, SettingError
@@ -19,11 +27,11 @@ from ...core.schedule import spread
 from ...core.subject import Subject
 from ...hosts import KINDS as HOST_KINDS
 from ...models import JobInput, Task
-from ...records import inventory
+from ...records import imports, inventory
 from ...records.bundles import bundles, change_alarms
 from ...records.inventory import SubjectHost
 from ...records.jobs import jobs, pauses
-from ...records.runs import log_lines, runs
+from ...records.runs import log_lines, maintenance, runs
 from ...records.stores import store_days, stores
 from .. import bundle_changes
 from .handler import HandlerBase
@@ -302,6 +310,10 @@ class BackupHandler(HandlerBase[QueuedBackup]):
                 # What cannot be written is taken again: once it is, and once only.
                 if not event.error:
                     task.good_stores[event.store] = event.locked_until
+            case BundleFound():
+                with self._records.write() as db:
+                    imports.take(db, event.store, event)
+                    maintenance.refresh_usage(db, event.store, task.subject)
             case DamageMet():
                 task.damaged.add((event.store, event.bundle))
             case CopyRetired():

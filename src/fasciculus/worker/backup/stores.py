@@ -20,11 +20,15 @@ from ...stores.identity import check_ours
 from ...stores.retrying import RetryingStore
 from ..connections import Connections
 from ..errors import error_text, is_passing
+from ..found_bundles import found_bundle
 from ..store_access import retrying, seen
 from .catching_up import bring_pieces, missing_pieces
 from .context import BackupContext
 from .preflight import check_space
 from .upload import Uploader
+
+#: How many bundles of lost tasks are looked at; there is hardly ever one.
+_MOST_UNKNOWN = 3
 
 
 class BackupStores:
@@ -59,10 +63,24 @@ class BackupStores:
                 self._task.emitter.info(f"store {order.name}: cleared the half-written {name}")
         check_space(order, store.free(), self._task.order)
         self.uploaders.append(uploader)
+        present = [item.name for item in store.items(self._task.subject.bundles)]
+        self._tell_of_unknown(store, order, [name for name in present if name not in recorded])
         # A retired bundle's name must not come again while others still need its pieces.
-        return {item.name for item in store.items(self._task.subject.bundles)} | {
+        return {*present} | {
             layout.bundle_of(item.name) for item in store.items(self._task.subject.pieces)
         }
+
+    def _tell_of_unknown(self, store: Store, order: StoreOrder, names: list[str]) -> None:
+        """Report whole bundles of this service that the records lack: those of tasks whose end was
+        lost, since they are newer than all that is known.
+        """
+        newest = max((copy.name for copy in order.recorded), default="")
+        for name in [name for name in names if name > newest][-_MOST_UNKNOWN:]:
+            with suppress(FasciculusError):
+                found = found_bundle(store, self._task.subject, name, order.key)
+                if found.vouched:
+                    self._task.emitter.emit(found)
+                    self._task.emitter.info(f"store {order.name}: {name} was whole, and unknown")
 
     def catch_up(self) -> None:
         """Bring to each store what it lacks of the previous bundle; where no store has all of it,

@@ -2,29 +2,24 @@
 
 from __future__ import annotations
 
-import hashlib
 import threading
 from pathlib import Path
 
 from ...bundles.retiring import complete
-from ...contracts.events import BundleFound, Progress, RecordsCopyFound
+from ...contracts.events import Progress, RecordsCopyFound
 from ...contracts.orders import ImportOrder
 from ...contracts.results import ImportResult
 from ...core.bundle.layout import (
-    MANIFEST,
     check_name,
-    moment_of,
 )
-from ...core.bundle.manifest import MOST_BYTES, parse_manifest
-from ...core.bundle.seal.authentication import Origin, origin_of
-from ...core.errors import DamagedError, FasciculusError
+from ...core.errors import FasciculusError
 from ...core.formatting import format_count
 from ...core.subject import BUNDLED, Subject, SubjectKind
 from ...stores.base import Store
-from ...stores.reading import read_all
 from ..emitter import Emitter
 from ..errors import error_text
 from ..fetching import fetch
+from ..found_bundles import found_bundle
 from ..store_access import identified
 
 
@@ -95,38 +90,9 @@ class ImportTask:
             return
         for name in names:
             try:
-                self._emitter.emit(self._bundle(store, subject, name))
+                self._emitter.emit(found_bundle(store, subject, name, self._order.store.key))
                 self._progress.entries += 1
             except FasciculusError as error:
                 self._warn(f"{subject.folder}: {name!r}", error_text(error))
         self._progress.bytes += 1
         self._emitter.emit(self._progress)
-
-    def _bundle(self, store: Store, subject: Subject, name: str) -> BundleFound:
-        data = read_all(store, f"{subject.bundle(name)}/{MANIFEST}", MOST_BYTES)
-        manifest = parse_manifest(data)
-        named = (manifest.name, manifest.subject_kind, manifest.subject)
-        if named != (name, subject.kind, subject.name) or moment_of(name) is None:
-            raise DamagedError(f"its manifest is that of {manifest.name}")
-        ours = origin_of(data, self._order.store.key) is Origin.OURS
-        return BundleFound(
-            subject_kind=subject.kind,
-            subject=subject.name,
-            name=name,
-            job=_known_name(manifest.job),
-            host=_known_name(manifest.host),
-            entries=manifest.entries,
-            bytes=manifest.bytes,
-            packed=manifest.packed,
-            vouched=ours,
-            origin=manifest.origin,
-            manifest=manifest.summary(hashlib.sha256(data).hexdigest()),
-        )
-
-
-def _known_name(text: str) -> str:
-    """Return a name out of a manifest, where it can be one."""
-    try:
-        return check_name(text)
-    except FasciculusError:
-        return "unknown"
