@@ -200,7 +200,8 @@ _PATH = f"/usr/sbin:/usr/bin:/sbin:/bin:{Path(sys.executable).parent}"
 class OpenSsh:
     """A real OpenSSH server on loopback, with a key to sign in."""
 
-    def __init__(self, folder: Path, more: str = "") -> None:
+    def __init__(self, folder: Path, more: str = "", address: str = "127.0.0.1") -> None:
+        self.address = address
         program = shutil.which("sshd", path="/usr/sbin:/usr/bin")
         assert program, "openssh-server is missing"
         if os.geteuid() == 0:
@@ -214,7 +215,7 @@ class OpenSsh:
         self.port = free_port()
         config = folder / "config"
         config.write_text(
-            f"Port {self.port}\nListenAddress 127.0.0.1\nHostKey {folder}/host\nPidFile "
+            f"Port {self.port}\nListenAddress {address}\nHostKey {folder}/host\nPidFile "
             f"{folder}/pid\n"
             f"AuthorizedKeysFile {folder}/authorized\nStrictModes no\nUsePAM no\nPermitRootLogin "
             "yes\n"
@@ -238,12 +239,12 @@ class OpenSsh:
 
     def _listens(self) -> bool:
         with socket.socket() as probe:
-            return probe.connect_ex(("127.0.0.1", self.port)) == 0
+            return probe.connect_ex((self.address, self.port)) == 0
 
     def host(self) -> SshSpec:
         """The machine as a host to be reached over SSH."""
         return SshSpec(
-            "127.0.0.1", self.port, getpass.getuser(), self.host_key, {"private_key": self.key}
+            self.address, self.port, getpass.getuser(), self.host_key, {"private_key": self.key}
         )
 
     def spec(self) -> StoreSpec:

@@ -33,6 +33,7 @@ class Redis:
         self._process = subprocess.Popen(
             [self._program, *options, "--dir", str(self.folder), "--protected-mode", "no"],
             stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
         )
         until(lambda: is_open(self.port, self.host))
 

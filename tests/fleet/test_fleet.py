@@ -173,6 +173,6 @@ def test_strangers_get_no_answer(with_fleet: Service, tmp_path: Path) -> None:
             (f"enrolments/{code.partition('-')[0]}", b"x" * 60),
             ("enrolments/00000000", b"x"),
         ):
-            assert httpx.post(f"{api}/{path}", content=body).status_code == 404, path
+            assert httpx.post(f"{api}/{path}", content=body).status_code == 401, path
         said = with_fleet.cli("workers", "list", "--json").stdout
         assert PASSWORD not in said and "key" not in json.loads(said)[0]

@@ -215,6 +215,7 @@ class SftpStandIn:
         port: int = 0,
         quota: int | None = None,
         keeper: tuple[str, str] | None = None,
+        address: str = "127.0.0.1",
     ) -> None:
         self._keeper = keeper
         self.root, self.user, self.password, self.quota = root, user, password, quota
@@ -225,7 +226,7 @@ class SftpStandIn:
             paramiko.ECDSAKey.generate().write_private_key_file(str(key_file))
         self._key = paramiko.ECDSAKey.from_private_key_file(str(key_file))
         self.host_key = fingerprint(self._key)
-        self._socket = socket.create_server(("127.0.0.1", port))
+        self._socket = socket.create_server((address, port))
         self.port: int = self._socket.getsockname()[1]
         self._links: set[paramiko.Transport] = set()
         self._lock = threading.Lock()

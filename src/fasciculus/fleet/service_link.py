@@ -53,7 +53,7 @@ class ServiceLink:
             reply = self._client.post(
                 self._address, content=seal(key, "request", encode(request)), timeout=seconds
             )
-            if reply.status_code == 404:
+            if reply.status_code == 401:
                 raise RefusedByServiceError(
                     "The service does not know this worker any more.", "Enrol it again."
                 )

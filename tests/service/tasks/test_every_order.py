@@ -100,6 +100,11 @@ def test_every_kind_of_order_is_carried_out_elsewhere(
         ended(client, client.stores_seal("loft"))
         until(lambda: not client.damage_list().items)
         ended(client, client.stores_import("boathouse"))
+        guarded = sftp_store(boathouse, password="oar-and-rope")
+        guarded.append_only = True
+        client.stores_change("boathouse", guarded, untried=True)
+        secret = {"password": "oar-and-rope"}
+        ended(client, client.stores_retire("boathouse", secrets=secret))
     kinds = {kind.__name__ for kind in get_args(Order)} - {"ReleaseOrder", "RecoverOrder"}
     assert set(workers.lines) == kinds
     for kind, line in workers.lines.items():

@@ -29,6 +29,7 @@ class StandInWorker:
     def __init__(self, events: Any, result: Any, gate: Any) -> None:
         self._events, self._final, self._gate = events, result, gate
         self.result, self.ended, self.stopped = None, "was killed (signal 9)", False
+        self.passes = False
 
     def events(self) -> Iterator[Any]:
         yield from self._events

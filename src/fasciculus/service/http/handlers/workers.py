@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from flask import Response, request
 
+from ....core.errors import MissingError
 from ....core.permissions import Permission
-from ....models import FleetWorker, Page, WorkerCode, WorkerCodeStart, WorkerDrain
+from ....models import FleetWorker, Page, ProblemType, WorkerCode, WorkerCodeStart, WorkerDrain
 from ...fleet import messages
 from ...usecases import workers
 from ..operations import operation
+from ..problems import problem
 from ..request import caller, context
 
 _BYTES = "application/octet-stream"
@@ -69,8 +73,7 @@ def workers_remove(name: str) -> None:
     media=_BYTES,
 )
 def fleet_enrol(code: str) -> Response:
-    sealed = messages.enrol(context().fleet, code, request.get_data())
-    return Response(sealed, mimetype=_BYTES)
+    return _sealed(lambda: messages.enrol(context().fleet, code, request.get_data()))
 
 
 @operation(
@@ -82,5 +85,12 @@ def fleet_enrol(code: str) -> Response:
     media=_BYTES,
 )
 def fleet_message(worker: str) -> Response:
-    sealed = messages.answer(context().fleet, worker, request.get_data())
-    return Response(sealed, mimetype=_BYTES)
+    return _sealed(lambda: messages.answer(context().fleet, worker, request.get_data()))
+
+
+def _sealed(answer: Callable[[], bytes]) -> Response:
+    """Return the bytes of an answer; strangers are answered like everywhere: 401."""
+    try:
+        return Response(answer(), mimetype=_BYTES)
+    except MissingError as error:
+        return problem(ProblemType.NOT_SIGNED_IN, error.message, hint=error.hint)

@@ -91,6 +91,7 @@ _TOLD = {
         "full_on",
         "lag",
         "month_price",
+        "if_stolen",
         "oldest_read",
     },
     "jobs": {"name"},
