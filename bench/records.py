@@ -43,9 +43,9 @@ def stores_and_jobs(client: Client, folder: Path) -> None:
         )
 
 
-def fill(file: Path, accounts: int) -> int:
-    """Record thirty bundles of each account on two stores, every seventh only on one; return the
-    packed bytes of all copies.
+def fill(file: Path, accounts: int, days: int = _DAYS) -> int:
+    """Record bundles of some days of each account on two stores, every seventh only on one; return
+    the packed bytes of all copies.
     """
     db = sqlite3.connect(file, isolation_level=None)
     db.execute("BEGIN IMMEDIATE")
@@ -54,7 +54,7 @@ def fill(file: Path, accounts: int) -> int:
     ]
     host = db.execute("SELECT id FROM host").fetchone()[0]
     for number in range(accounts):
-        _account(db, host, stores, number)
+        _account(db, host, stores, number, days)
     today = datetime.now(UTC)
     for store in stores:
         db.executemany(
@@ -75,14 +75,14 @@ def fill(file: Path, accounts: int) -> int:
     return int(copies) * _PACKED
 
 
-def _account(db: sqlite3.Connection, host: int, stores: list[int], number: int) -> None:
+def _account(db: sqlite3.Connection, host: int, stores: list[int], number: int, days: int) -> None:
     name, job = f"account-{number}", number % _JOBS
     db.execute(
         "INSERT INTO account(name, host_id, home) VALUES (?, ?, ?)", (name, host, f"/home/{name}")
     )
     first, second = stores[job % _STORES], stores[(job + 1) % _STORES]
-    begin = datetime.now(UTC) - timedelta(days=_DAYS)
-    for day in range(_DAYS):
+    begin = datetime.now(UTC) - timedelta(days=days)
+    for day in range(days):
         moment = begin + timedelta(days=day)
         bundle = f"{moment:%Y-%m-%dT%H%M%SZ}-job-{job}"
         started = moment.isoformat(timespec="seconds")
@@ -107,7 +107,7 @@ def _account(db: sqlite3.Connection, host: int, stores: list[int], number: int) 
     for store in (first, second):
         db.execute(
             "INSERT OR REPLACE INTO usage VALUES (?, 'account', ?, ?, ?, ?, 0)",
-            (store, name, _DAYS, _DAYS * _PACKED, _DAYS * 9_000_000),
+            (store, name, days, days * _PACKED, days * 9_000_000),
         )
 
 

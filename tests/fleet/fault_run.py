@@ -14,7 +14,7 @@ import threading
 import time
 from collections import Counter
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import ExitStack, contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -140,46 +140,58 @@ def fault_run(folder: Path, count: int, rounds: int) -> Figures:
     figures, begun = Figures(), time.monotonic()
     address = f"{NETWORK}.1"
     (folder / "openssh").mkdir(parents=True)
-    with network():
+    with ExitStack() as stack:
+        stack.enter_context(network())
         openssh = OpenSsh(folder / "openssh", address=address)
+        stack.callback(openssh.close)
         store = SftpStandIn(
             folder / "boathouse", folder / "key", "heron", "boat-and-rope", address=address
         )
+        stack.callback(store.close)
         redis = Redis(folder / "redis", address)
-        settings = {"FASCICULUS_BROKER": redis.url, "FASCICULUS_ADDRESS": address}
-        with service(folder / "home", **settings) as running, running.client() as client:
-            set_up(client, openssh, store, folder / "homes", count)
-            workers = [
-                WorkerProgram(running, folder, name, prefix=("ip", "netns", "exec", name))
-                for name in NAMES
-            ]
-            try:
-                until(lambda: all(w.state == "there" for w in client.workers_list().items), 60)
-                faults = Faults(workers, redis, figures)
-                for _ in range(rounds):
-                    _one_round(client, figures)
-                faults.stop()
-                until(lambda: all(w.state == "there" for w in client.workers_list().items), 90)
-                _one_round(client, figures)
-                _one_round(client, figures)
-                _compare(client, store, figures, count)
-            finally:
-                for worker in workers:
-                    worker.close()
-        redis.stop()
-        store.close()
-        openssh.close()
+        stack.callback(redis.stop)
+        settings = {"FASCICULUS_BROKER": redis.url, "FASCICULUS_ADDRESS": "0.0.0.0"}
+        running = stack.enter_context(service(folder / "home", **settings))
+        client = stack.enter_context(running.client())
+        set_up(client, openssh, store, folder / "homes", count)
+        workers = []
+        for name in NAMES:
+            inside = ("ip", "netns", "exec", name)
+            url = f"http://{address}:{running.port}"
+            workers.append(WorkerProgram(running, folder, name, prefix=inside, url=url))
+            stack.callback(workers[-1].close)
+        _until_all_are_there(client)
+        faults = Faults(workers, redis, figures)
+        stack.callback(faults.stop)
+        for _ in range(rounds):
+            _one_round(client, figures)
+        faults.stop()
+        _until_all_are_there(client)
+        while _without(client):
+            _one_round(client, figures)
+        _compare(client, store, figures, count)
     figures.seconds = time.monotonic() - begun
     return figures
 
 
+def _until_all_are_there(client: Client) -> None:
+    until(lambda: all(row.state == "there" for row in client.workers_list().items), 90)
+
+
 def _one_round(client: Client, figures: Figures) -> None:
-    """Run the job for the accounts that have no bundle yet; for all of them once all have one."""
-    have = {row.subject for row in client.every(client.bundles_list)}
-    names = [row.name for row in client.every(client.accounts_list) if row.name not in have]
+    """Run the job for the accounts that have no bundle yet."""
+    names = _without(client)
+    if not names:
+        return
     ended = client.start("nightly", names=names).wait()
     figures.runs += 1
     figures.outcomes.update(str(task.outcome) for task in ended.tasks)
+
+
+def _without(client: Client) -> list[str]:
+    """Return the accounts that have no bundle."""
+    have = {row.subject for row in client.every(client.bundles_list)}
+    return [row.name for row in client.every(client.accounts_list) if row.name not in have]
 
 
 def _compare(client: Client, store: SftpStandIn, figures: Figures, count: int) -> None:

@@ -27,7 +27,8 @@ class RoutedWorkers:
 
     def start(self, order: Order) -> Worker:
         """Give an order to a worker. Raises ``FasciculusError`` if there is none."""
-        queue = queue_for(order)
+        # Without a broker there are no others, whatever hosts and stores name.
+        queue = queue_for(order) if self._fleet.config.broker else ""
         if queue:
             return FleetWorker(self._fleet, queue, order)
         self._fleet.wait_until_free(subject_of(order))

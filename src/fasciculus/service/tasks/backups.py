@@ -190,7 +190,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         hosts = inventory.hosts_of(db, job.subject_kind)
         store_limits = stores.max_concurrent(db, job.stores)
         limits = job.limits
-        near_stores = self._store_queue(db, job)
+        near_stores = self._store_queue(db, job) if self._config.broker else None
         found = []
         for task in tasks:
             host = hosts.get(task.subject)
@@ -202,7 +202,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
                     by_itself=by_itself,
                     job=job,
                     host=host.name if host else "",
-                    queue=_queue(host, near_stores),
+                    queue=_queue(host, near_stores) if self._config.broker else "",
                     max_concurrent=(host.max_concurrent or HOST_KINDS.get(host.kind).max_concurrent)
                     if host
                     else 0,

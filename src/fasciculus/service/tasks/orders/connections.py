@@ -88,7 +88,8 @@ def store_order_from_fields(
         reserve=store.reserve,
         store_id=store_id,
     )
-    order.is_here = is_here(store.settings.model_dump())
+    if sources.config.broker:
+        order.is_here = is_here(store.settings.model_dump())
     if STORE_KINDS.get(store.settings.kind).access is not None and store_id:
         order.tokens = drive_access(sources.config, store_id)
         order.tokens_key = Secret(sources.cipher.derived_key(_TOKENS).hex())
