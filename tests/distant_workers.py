@@ -1,4 +1,4 @@
-"""Workers with folders of their own: what they share with the service is what travels."""
+"""Workers with separate folders: only artifacts travel between them and the service."""
 
 from __future__ import annotations
 
@@ -68,7 +68,7 @@ class DistantWorkers:
 
 
 class DistantWorker:
-    """One order, carried out when its events are asked for."""
+    """One order, executed when its events are requested."""
 
     def __init__(self, order: Order) -> None:
         self._order, self._stop = order, threading.Event()

@@ -139,7 +139,7 @@ class WorkerProgram:
             )
 
     def program(self, *more: str, home: Path) -> subprocess.CompletedProcess[str]:
-        """The program once more, in another folder, until it ends."""
+        """Run the program in another folder, until it ends."""
         program = [sys.executable, "-P", "-m", "fasciculus.fleet", f"--home={home}"]
         return subprocess.run(
             [*program, self._first[0], *more], capture_output=True, text=True, timeout=60
@@ -154,7 +154,7 @@ class WorkerProgram:
         self.process.wait(30)
 
     def pause(self) -> None:
-        """Stop it where it is."""
+        """Suspend it."""
         os.killpg(self.process.pid, signal.SIGSTOP)
 
     def go_on(self) -> None:

@@ -78,7 +78,7 @@ def send(app: Celery, worker: str, sealed: str) -> None:
             TAKE, [sealed], queue=queue_of(worker), ignore_result=True, retry_policy=policy
         )
     except Exception as error:
-        # Each transport has errors of its own.
+        # Each transport has its own errors.
         raise UnreachableError(
             f"The broker does not take orders: {type(error).__name__}.",
             "Is it running, and its address right (broker)?",

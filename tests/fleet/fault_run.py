@@ -67,7 +67,7 @@ def _remove_network() -> None:
 
 @dataclass
 class Figures:
-    """What was done to the workers, and what that came to."""
+    """The faults of a run and their results."""
 
     faults: Counter[str] = field(default_factory=Counter)
     outcomes: Counter[str] = field(default_factory=Counter)

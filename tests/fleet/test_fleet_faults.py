@@ -1,4 +1,4 @@
-"""Workers that die, networks that are cut, brokers and services that are started anew."""
+"""Workers that die, networks that are cut, brokers and services that restart."""
 
 from __future__ import annotations
 
@@ -80,7 +80,7 @@ def test_a_worker_that_is_started_anew_at_once(
         one.kill()
         one.again()
         gate[0].open()
-        ended_truthfully(started.wait(), "“north-1” was started anew")
+        ended_truthfully(started.wait(), "“north-1” restarted")
         check_retried(client, stand_in)
 
 
@@ -96,7 +96,7 @@ def test_a_cut_network_ends_the_task_on_both_sides(
             started = under_way(client, stand_in, gate)
             proxy.cut()
             begun = time.monotonic()
-            # The worker gives up before the service does.
+            # The worker stops before the service does.
             until(lambda: "is killed" in one.log.read_text())
             assert client.runs_show(started.id).state == "running"
             ended_truthfully(started.wait(), "was not heard from")
@@ -105,7 +105,7 @@ def test_a_cut_network_ends_the_task_on_both_sides(
             proxy.mend()
             until(lambda: client.workers_list().items[0].state == "there")
             check_retried(client, stand_in)
-            # A line that is gone for a moment costs nothing.
+            # A short interruption costs nothing.
             started = client.start("nightly")
             until(lambda: client.runs_show(started.id).tasks[0].state == "running")
             proxy.cut()

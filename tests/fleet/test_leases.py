@@ -1,4 +1,4 @@
-"""What the service takes of a worker, and what it does not."""
+"""Messages and files that the service accepts of a worker."""
 
 from __future__ import annotations
 

@@ -299,7 +299,7 @@ export const workersCode = (body: Schemas['WorkerCodeStart']) =>
 export const workersDrain = (name: string, body: Optional<Schemas['WorkerDrain'], 'drains'>) =>
   call<Schemas['FleetWorker']>('POST', `/workers/${part(name)}/drain`, body);
 
-/** Remove a worker; what it has under way ends. */
+/** Remove a worker; its tasks end. */
 export const workersRemove = (name: string) => call<void>('DELETE', `/workers/${part(name)}`);
 
 /** Bundles, newest first. */

@@ -855,7 +855,7 @@ export interface paths {
     get?: never;
     put?: never;
     post?: never;
-    /** Remove a worker; what it has under way ends */
+    /** Remove a worker; its tasks end */
     delete: operations['workers_remove'];
     options?: never;
     head?: never;
@@ -8764,7 +8764,7 @@ export interface components {
     };
     /**
      * WorkerDrain
-     * @description Whether a worker drains: it ends what it has under way, and gets no more orders.
+     * @description Whether a worker drains: it ends its tasks, and gets no more orders.
      */
     WorkerDrain: {
       /**

@@ -22,7 +22,7 @@ WorkerName = Annotated[str, typer.Argument(help="The worker's name.", show_defau
 
 @app.command("list")
 def list_(as_json: AsJson = False) -> None:
-    """List the workers, with what each has under way."""
+    """List the workers, with the tasks of each."""
     with service() as client:
         rows = client.workers_list().items
     if as_json:
@@ -68,7 +68,7 @@ def drain(
     off: Annotated[bool, typer.Option("--off", help="Give it orders again.")] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Let a worker end what it has under way; it gets no more orders."""
+    """Let a worker finish its tasks; it gets no further orders."""
     with service() as client:
         made = client.workers_drain(name, not off)
     said = f"Worker {name} gets orders again." if off else f"Worker {name} drains."
@@ -77,8 +77,8 @@ def drain(
 
 @app.command()
 def remove(name: WorkerName, yes: Yes = False, as_json: AsJson = False) -> None:
-    """Remove a worker; what it has under way ends."""
-    output.sure(f"Remove worker {name}? What it has under way ends, and its keys become void.", yes)
+    """Remove a worker; its tasks end."""
+    output.sure(f"Remove worker {name}? Its tasks end, and its keys become void.", yes)
     with service() as client:
         client.workers_remove(name)
     output.done({"removed": name}, f"Removed worker {name}.", as_json)

@@ -12,7 +12,7 @@ class WorkerCalls(Transport):
     """The client's methods about workers."""
 
     def workers_list(self) -> models.Page[models.FleetWorker]:
-        """Return all workers, with what each has under way."""
+        """Return all workers, with the tasks of each."""
         return self._call("GET", "/workers", models.Page[models.FleetWorker])
 
     def workers_code(self, queue: str) -> models.WorkerCode:
@@ -40,7 +40,7 @@ class WorkerCalls(Transport):
         )
 
     def workers_remove(self, name: str) -> None:
-        """Remove a worker; what it has under way ends.
+        """Remove a worker; its tasks end.
 
         Raises ``NotFoundError`` if the name is unknown.
         """

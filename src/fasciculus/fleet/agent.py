@@ -1,4 +1,4 @@
-"""The program of a worker: it is there, takes orders, and ends when it is told to."""
+"""The program of a worker: it reports for work and takes orders until the service ends it."""
 
 from __future__ import annotations
 
@@ -127,7 +127,7 @@ class Agent:
 
 
 def _keep_logging(**_: Any) -> None:
-    """Let Celery leave the logs as they are."""
+    """Stop Celery from changing the logs."""
 
 
 def run(enrolment: Enrolment, home: Path, slots: int) -> str:

@@ -1,4 +1,4 @@
-"""What a worker knows of its service, in a file that only its user reads."""
+"""The enrolment of a worker, in a file that only its user can read."""
 
 from __future__ import annotations
 

@@ -44,7 +44,7 @@ _MOST_EVENTS = 500
 
 
 class Taking:
-    """Carries out one order. It ends in any case: what cannot be told any more is dropped."""
+    """Carries out one order. It ends in any case; reports that cannot be sent are dropped."""
 
     def __init__(
         self,
@@ -212,7 +212,7 @@ class Taking:
                 return
             except SilentServiceError as error:
                 if time.monotonic() > until:
-                    log.warning("task %s: its end could not be told: %s", self._lease, error)
+                    log.warning("task %s: its end could not be reported: %s", self._lease, error)
                     return
                 time.sleep(0.5)
             except (LeaseOverError, RefusedByServiceError) as error:

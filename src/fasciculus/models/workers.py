@@ -11,7 +11,7 @@ from .texts import NamedQueue
 
 
 class WorkerTask(Model):
-    """What a worker has under way: the kind of work, and its subject."""
+    """A task of a worker: the kind of work, and its subject."""
 
     kind: str
     subject_kind: SubjectKind
@@ -54,6 +54,6 @@ class WorkerCode(Model):
 
 
 class WorkerDrain(Model):
-    """Whether a worker drains: it ends what it has under way, and gets no more orders."""
+    """A request to drain a worker: it finishes its tasks and gets no further orders."""
 
     drains: bool = True

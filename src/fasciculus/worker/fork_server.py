@@ -51,7 +51,7 @@ def serve(control_descriptor: int) -> None:
     """Fork a worker per message until the other side closes the socket."""
     for name in _PRELOADED:
         import_module(name)
-    # Packages are searched once, not by each worker that needs a kind of theirs.
+    # Packages are searched once, not by each worker that needs one of their kinds.
     for registry in (store_kinds, host_kinds, ENGINES):
         registry.names()
     # Reads all zones of the system, which takes longer than a small task.

@@ -124,7 +124,7 @@
       <FormField
         label="Queue"
         id="queue"
-        hint="Of the workers near it. Empty: the service's machine does its tasks."
+        hint="The workers near this host. Empty: the service's machine does its tasks."
         wrong={doing.problem?.at('queue')}
       >
         <Input id="queue" bind:value={host.queue} placeholder="north" />

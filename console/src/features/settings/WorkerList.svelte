@@ -102,7 +102,7 @@
   bind:open={() => !!removing, (open) => (removing = open ? removing : '')}
   title="Remove the worker"
   name={removing}
-  what="What it has under way ends, and its keys become void."
+  what="Its tasks end, and its keys become void."
   action={async () => {
     await workersRemove(removing);
     await known.load();

@@ -65,7 +65,7 @@
     <FormField
       label="Queue"
       id="queue"
-      hint="Of the workers near it, for hosts that name none."
+      hint="The workers near this store, for hosts without a queue."
       wrong={at('queue')}
     >
       <Input id="queue" bind:value={store.queue} placeholder="north" />

@@ -14,7 +14,7 @@ def add(db: sqlite3.Connection, lease: str, worker: str, subject: Subject) -> No
 
 
 def remove(db: sqlite3.Connection, lease: str) -> None:
-    """Note that it may not any more."""
+    """Remove the note of a lease."""
     db.execute("DELETE FROM lease WHERE id=?", (lease,))
 
 

@@ -33,7 +33,7 @@ _NOTE_EVERY = 60.0
 
 @dataclass(slots=True)
 class _Presence:
-    """When a worker was last heard from, and when the records last noted that."""
+    """The last message of a worker, and the last note of it in the records."""
 
     heard: float
     noted: float = float("-inf")
@@ -84,7 +84,7 @@ class Fleet:
     def heard(self, worker: EnrolledWorker, held: Iterable[str]) -> None:
         """Note that a worker is there, and under which leases it works.
 
-        A lease that it began and does not know any more has ended: it was started anew.
+        A lease that it began and no longer lists has ended: the worker restarted.
         """
         now, under_way = time.monotonic(), set(held)
         with self._changed:
@@ -102,7 +102,7 @@ class Fleet:
                     del self._held[lease_id]
             self._changed.notify_all()
         for lease in lost:
-            lease.close("was started anew")
+            lease.close("restarted")
         if is_due:
             with self.records.write() as db:
                 workers.seen(db, worker.id, worker.version, worker.place, worker.slots)

@@ -1,4 +1,4 @@
-"""A lease: the right of one worker to carry out one order, for as long as it is heard from."""
+"""A lease: the right of one worker to execute one order, while its messages arrive."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from ...records.fleet.workers import EnrolledWorker
 
 #: For so long an order may be on its way to a worker, in seconds.
 OFFER_SECONDS = 30.0
-#: After so many seconds of silence a task has ended. Its worker gives up after a part of them (see
+#: After so many seconds of silence a task has ended. Its worker stops after a part of them (see
 #: ``fleet/taking.py``), so that two never work on one subject.
 LEASE_SECONDS = 35.0
 

@@ -1,4 +1,4 @@
-"""Where an order is carried out: on this machine, or by a worker of a queue."""
+"""Routing of orders: to this machine, or to a worker of a queue."""
 
 from __future__ import annotations
 
@@ -44,10 +44,10 @@ class RoutedWorkers:
 
 
 def queue_for(order: Order) -> str:
-    """Return the queue of the workers that carry out an order, empty for this machine.
+    """Return the queue of the workers for an order, empty for this machine.
 
-    What is on this machine, such as a folder, keeps the whole order here. Otherwise the host's
-    queue counts, and without one that of the first store that names one.
+    A host or store that only this machine can reach keeps the order here. Otherwise the host's
+    queue counts, then that of the first store with one.
     """
     if isinstance(order, RestoreOrder) and order.drill is not None:
         return ""

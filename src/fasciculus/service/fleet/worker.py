@@ -1,4 +1,4 @@
-"""One order, carried out by a worker on another machine."""
+"""One order, executed by a worker on another machine."""
 
 from __future__ import annotations
 

@@ -47,7 +47,7 @@ def workers_drain(caller: Caller, name: str, body: WorkerDrain) -> FleetWorker:
 
 
 def workers_remove(caller: Caller, name: str) -> None:
-    """Remove a worker; what it has under way ends."""
+    """Remove a worker; its tasks end."""
     workers.worker(caller.reader, caller.cipher, name)
     with caller.write() as db:
         workers.remove(db, name)

@@ -1,4 +1,4 @@
-"""What makes a copy whole on each store, ``bundle.json`` last."""
+"""The last steps of a copy on each store, ``bundle.json`` at the end."""
 
 from __future__ import annotations
 

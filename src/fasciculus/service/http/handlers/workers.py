@@ -57,7 +57,7 @@ def workers_drain(name: str, body: WorkerDrain) -> FleetWorker:
 @operation(
     "DELETE",
     "/workers/{name}",
-    "Remove a worker; what it has under way ends",
+    "Remove a worker; its tasks end",
     Permission.ADMINISTER,
 )
 def workers_remove(name: str) -> None:
