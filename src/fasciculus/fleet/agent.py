@@ -7,11 +7,13 @@ import os
 import signal
 import socket
 import threading
+import warnings
 from pathlib import Path
 from types import FrameType
 from typing import Any
 
 import msgspec
+from celery.exceptions import SecurityWarning
 from celery.signals import setup_logging
 
 from .. import __version__
@@ -52,6 +54,8 @@ class Agent:
         self._pool.warm_up()
         app = application(self._enrolment.broker)
         setup_logging.connect(_keep_logging, weak=False)
+        # Root is warned of pickled tasks, which are not accepted here.
+        warnings.filterwarnings("ignore", category=SecurityWarning)
         app.task(self._take, name=TAKE)
         consumer = app.Worker(
             pool="threads",

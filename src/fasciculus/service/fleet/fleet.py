@@ -5,7 +5,7 @@ from __future__ import annotations
 import base64
 import threading
 import time
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from ... import __version__
@@ -143,9 +143,11 @@ class Fleet:
 
     # Leases ------------------------------------------------------------------------
 
-    def offer(self, queue: str, order: Order, seconds: float) -> Lease | None:
+    def offer(
+        self, queue: str, order: Order, seconds: float, is_cancelled: Callable[[], bool]
+    ) -> Lease | None:
         """Return a lease for the worker of a queue with the most room, when there is one; None if
-        no worker is there for so many seconds.
+        no worker is there for so many seconds, or if the task is cancelled meanwhile.
         """
         deadline = time.monotonic() + seconds
         with self._changed:
@@ -162,7 +164,7 @@ class Fleet:
                     self._leases[lease.id] = lease
                     self._files[lease.id] = LeaseFiles(self.config, lease)
                     break
-                if time.monotonic() >= deadline:
+                if time.monotonic() >= deadline or is_cancelled():
                     return None
                 self._changed.wait(1.0)
         with self.records.write() as db:

@@ -19,6 +19,10 @@ OFFER_SECONDS = 30.0
 LEASE_SECONDS = 35.0
 
 
+#: Events of one task that wait to be recorded.
+_MOST_WAITING = 50_000
+
+
 class Lease:
     """An order that was offered to a worker. It is offered, then begun, then over."""
 
@@ -57,6 +61,8 @@ class Lease:
         with self._lock:
             if first > self._next:
                 raise ValueError("events are missing")
+            if self._events.qsize() > _MOST_WAITING:
+                raise ValueError("events come faster than they can be recorded")
             for line in lines[self._next - first :]:
                 self._events.put(from_line(line))
                 self._next += 1

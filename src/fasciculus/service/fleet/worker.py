@@ -36,7 +36,14 @@ class FleetWorker:
     def events(self) -> Iterator[Event]:
         """Yield the events of the order."""
         self._fleet.wait_until_free(subject_of(self._order))
-        lease = self._fleet.offer(self._queue, self._order, lease_.OFFER_SECONDS)
+        lease = self._fleet.offer(
+            self._queue, self._order, lease_.OFFER_SECONDS, lambda: self._is_cancelled
+        )
+        if self._is_cancelled:
+            self.result = Failure(outcome="cancelled", error="Cancelled before it began.")
+            if lease is not None:
+                self._fleet.forget(lease)
+            return
         if lease is None:
             self.result = _not_begun(f"No worker of queue “{self._queue}” is there.")
             return
