@@ -70,6 +70,7 @@ def test_enrolling_draining_and_removing(
 ) -> None:
     with with_fleet.client() as client:
         heronmere_north(client, 2)
+        assert "Write small letters" in with_fleet.cli("workers", "code", "No rth").stderr
         failed = run(client, "nightly")
         assert {task.error.split(".")[0] for task in failed.tasks} == {
             "No worker of queue “north” is there"

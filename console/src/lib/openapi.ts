@@ -8764,7 +8764,7 @@ export interface components {
     };
     /**
      * WorkerDrain
-     * @description Whether a worker drains: it ends its tasks, and gets no more orders.
+     * @description A request to drain a worker: it finishes its tasks and gets no further orders.
      */
     WorkerDrain: {
       /**
@@ -8775,7 +8775,7 @@ export interface components {
     };
     /**
      * WorkerTask
-     * @description What a worker has under way: the kind of work, and its subject.
+     * @description A task of a worker: the kind of work, and its subject.
      */
     WorkerTask: {
       /** Kind */

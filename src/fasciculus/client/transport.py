@@ -151,9 +151,12 @@ class Transport:
         try:
             return kind(**values)
         except ValidationError as error:
-            row = error.errors(include_input=False)[0]
+            from ..models.validation import field_errors
+
+            found = field_errors(error)[0]
+            message = found.message.rstrip(".")
             raise UnusableAnswerError(
-                f"{row['loc'][0]}: {row['msg']}.", "Choose another.", str(row["loc"][0])
+                f"{found.field}: {message}.", "Choose another.", found.field
             ) from None
 
     def _unanswered(self, error: Exception) -> NoAnswerError:
