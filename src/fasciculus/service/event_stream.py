@@ -8,6 +8,7 @@ import threading
 from collections import deque
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from itertools import islice
 from typing import Any
 
 from pydantic import BaseModel
@@ -97,12 +98,13 @@ class EventStream:
             yield self._frame(after, "reset" if reset else "hello", "{}")
             while True:
                 with self._changed:
-                    news = [t for t in self._told if t.number > after]
-                    ended = self._closed or over()
+                    news = self._after(after)
+                    # Whether it is over is a question to the records: not with each event.
+                    ended = self._closed or (not news and over())
                     if not news and not ended and stays:
                         self._changed.wait(_HEARTBEAT)
-                        news = [t for t in self._told if t.number > after]
-                        ended = self._closed or over()
+                        news = self._after(after)
+                        ended = self._closed or (not news and over())
                 for told in news:
                     after = told.number
                     if (run is None or told.run == run) and admits(told):
@@ -116,6 +118,10 @@ class EventStream:
         finally:
             with self._changed:
                 self._views -= 1
+
+    def _after(self, number: int) -> list[StreamedEvent]:
+        """Return the kept events after a number, which are the last ones."""
+        return list(islice(reversed(self._told), max(0, self._number - number)))[::-1]
 
     def _frame(self, number: int, kind: str, data: str) -> bytes:
         return f"id: {self._epoch}-{number}\nevent: {kind}\ndata: {data}\n\n".encode()

@@ -300,11 +300,14 @@ def attempts(db: sqlite3.Connection, task_id: int) -> int:
     return int(db.execute("SELECT attempts FROM task WHERE id=?", (task_id,)).fetchone()[0])
 
 
-def begin(db: sqlite3.Connection, run_id: int) -> None:
-    """Record that a run has begun."""
-    db.execute(
-        "UPDATE run SET state='running', started=coalesce(started, ?) WHERE id=?", (now(), run_id)
+def begin(db: sqlite3.Connection, run_id: int) -> bool:
+    """Record that a run has begun; return whether it had not before."""
+    begun = db.execute(
+        "UPDATE run SET state='running', started=coalesce(started, ?) WHERE id=? "
+        "AND state != 'running'",
+        (now(), run_id),
     )
+    return begun.rowcount > 0
 
 
 def end(

@@ -27,7 +27,6 @@ from ...models import (
 from ...models.validation import field_errors
 from ...registry import Registry
 from ...stores import KINDS as STORE_KINDS
-from ...stores.base import StoreSettings
 
 M = TypeVar("M", bound=BaseModel)
 
@@ -39,8 +38,7 @@ def check_store(store: StoreInput) -> Settings:
     The input is changed to have all fields of its kind.
     """
     found = _checked(STORE_KINDS, store.settings, "settings")
-    is_here = isinstance(found, StoreSettings) and found.on_this_machine()
-    if store.queue and (is_here or STORE_KINDS.get(found.kind).access is not None):
+    if store.queue and not STORE_KINDS.stays_connected(found.kind):
         raise _stays_here("This store")
     store.settings = KindSettings(**found.model_dump())
     _check_secrets(store.secrets, STORE_KINDS.get(found.kind).secrets.model_fields)

@@ -225,7 +225,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         machine.
         """
         fields = [stores.fields(db, name) for name in job.stores]
-        if any(is_here(row.settings.model_dump()) for row in fields):
+        if any(is_here(row.settings.kind) for row in fields):
             return None
         return next((row.queue for row in fields if row.queue), "")
 
@@ -234,12 +234,13 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         assert task.job is not None
         self._set_deadline(task, task.job)
         with self._records.write() as db:
-            runs.begin(db, task.run)
+            is_first = runs.begin(db, task.run)
             runs.begin_task(db, task.number)
         db = self._records.reader
         task.shown = runs.task(db, task.number)
         task.good_stores.clear()
-        self._show_run(task.run)
+        if is_first:
+            self._show_run(task.run)
         self.show(task)
         order = backup_order(self._sources(), task.job, task.run, task.number, *task.subject)
         last = bundles.newest(db, *task.subject, task.job.name)

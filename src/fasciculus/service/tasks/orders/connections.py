@@ -8,7 +8,7 @@ import sqlite3
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from ....config import Config
 from ....contracts.orders import CopyOrder, HostOrder, MailOrder, ServerOrder, StoreOrder
@@ -21,7 +21,6 @@ from ....records.runs.maintenance import RecordedCopy
 from ....records.secret_cipher import SecretCipher
 from ....records.stores import stores
 from ....stores import KINDS as STORE_KINDS
-from ....stores.base import StoreSettings
 from ....stores.identity import StoreOwner
 from ...settings.kind_settings import connection_secrets, server_secrets
 from .artifacts import drive_access, kept
@@ -49,7 +48,8 @@ class OrderInputs:
 def store_order(sources: OrderInputs, name: str) -> StoreOrder:
     """Return how to reach a store."""
     db, cipher = sources.db, sources.cipher
-    store = stores.store(db, cipher, name)
+    # Without counting its copies, which takes long where there are millions.
+    store = stores.fields(db, name)
     store_id = stores.id_of(db, name) or ""
     return owned_order(sources, store, stores.secrets(db, cipher, name), store_id)
 
@@ -88,22 +88,18 @@ def store_order_from_fields(
         reserve=store.reserve,
         store_id=store_id,
     )
-    if sources.config.broker:
-        order.is_here = is_here(store.settings.model_dump())
+    order.is_here = is_here(store.settings.kind)
     if STORE_KINDS.get(store.settings.kind).access is not None and store_id:
         order.tokens = drive_access(sources.config, store_id)
         order.tokens_key = Secret(sources.cipher.derived_key(_TOKENS).hex())
     return order
 
 
-def is_here(settings: Mapping[str, Any]) -> bool:
-    """Return whether only this machine reaches a store of these settings: a folder, or a drive,
-    the access to which is kept here.
+def is_here(kind: str) -> bool:
+    """Return whether only this machine reaches stores of a kind: folders, and drives, the access
+    to which is kept here.
     """
-    if STORE_KINDS.get(str(settings["kind"])).access is not None:
-        return True
-    parsed = STORE_KINDS.parse(settings)
-    return isinstance(parsed, StoreSettings) and parsed.on_this_machine()
+    return not STORE_KINDS.stays_connected(kind)
 
 
 def secrets_of(values: Mapping[str, str]) -> dict[str, Secret]:
