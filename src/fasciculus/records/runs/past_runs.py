@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Any
 
 from ...core.scope import Scope
-from ...core.subject import SubjectKind
+from ...core.subject import BUNDLED, Subject, SubjectKind
 from ..scope import subjects_within
 
 
@@ -98,15 +99,48 @@ def durations(db: sqlite3.Connection, since: str) -> dict[str, list[float]]:
     return found
 
 
-def nights(db: sqlite3.Connection, scope: Scope, since: str) -> list[tuple[str, str, str, str]]:
-    """(subject kind, subject, time of start, outcome) of the tasks since a time."""
-    condition, values = subjects_within(scope, "task")
+def nights(
+    db: sqlite3.Connection, since: str, subjects: Sequence[Subject]
+) -> list[tuple[str, str, str, str]]:
+    """(subject kind, subject, time of start, outcome) of the tasks of some subjects since a
+    time.
+    """
+    if not subjects:
+        return []
+    wanted = ", ".join(["(?, ?)"] * len(subjects))
     return [
         tuple(row)
         for row in db.execute(
             "SELECT subject_kind, subject, coalesce(started, ended), outcome FROM task "
-            f"WHERE state='ended' AND coalesce(started, ended) >= ? AND {condition} "
-            "ORDER BY subject, id",
-            [since, *values],
+            f"WHERE (subject_kind, subject) IN (VALUES {wanted}) AND state='ended' "
+            "AND coalesce(started, ended) >= ? ORDER BY subject, id",
+            [*(value for subject in subjects for value in subject), since],
         )
     ]
+
+
+def troubled(db: sqlite3.Connection, scope: Scope, since: str, count: int) -> list[Subject]:
+    """Return the first subjects by name with a task that failed since a time."""
+    condition, values = subjects_within(scope, "task")
+    rows = db.execute(
+        "SELECT DISTINCT subject_kind, subject FROM task WHERE run_id IN (SELECT id FROM run WHERE "
+        "coalesce(ended, '9') >= ?) AND state='ended' AND coalesce(started, ended) >= ? AND "
+        f"outcome IN ('failed', 'partial', 'interrupted') AND {condition} ORDER BY subject LIMIT ?",
+        [since, since, *values, count],
+    )
+    return [Subject.of(*row) for row in rows]
+
+
+def with_tasks(db: sqlite3.Connection, scope: Scope, count: int) -> list[Subject]:
+    """Return the first subjects by name that have tasks, so many of each kind."""
+    condition, values = subjects_within(scope, "task")
+    found = [
+        Subject(kind, row[0])
+        for kind in BUNDLED
+        for row in db.execute(
+            "SELECT DISTINCT subject FROM task WHERE subject_kind=? AND "
+            f"{condition} ORDER BY subject LIMIT ?",
+            [kind, *values, count],
+        )
+    ]
+    return sorted(found, key=lambda subject: subject.name)

@@ -68,6 +68,15 @@ def fields(db: sqlite3.Connection, name: str) -> StoreFields:
     return StoreFields.model_validate_json(row["document"])
 
 
+def folders(db: sqlite3.Connection) -> list[str]:
+    """Return the folders of this machine that are stores."""
+    rows = db.execute(
+        "SELECT json_extract(document, '$.settings.folder') FROM store WHERE kind='folder' "
+        "ORDER BY name"
+    )
+    return [str(row[0]) for row in rows]
+
+
 def max_concurrent(db: sqlite3.Connection, names: Iterable[str]) -> dict[str, int]:
     """Return the task limits of some stores; 0 is no limit, also for a deleted one."""
     rows = db.execute(

@@ -22,6 +22,7 @@ from .caller import Caller
 
 _NIGHTS = 14
 _STARTS = 50
+_SHOWN = 60
 
 
 def overview(caller: Caller) -> Overview:
@@ -121,7 +122,7 @@ def _nights(caller: Caller, now: datetime) -> list[SubjectNights]:
     first = (now - timedelta(days=_NIGHTS - 1)).date()
     by_subject: dict[Subject, dict[str, list[str]]] = {}
     for kind, subject, at, outcome in past_runs.nights(
-        caller.reader, caller.scope, first.isoformat()
+        caller.reader, first.isoformat(), _shown_subjects(caller, now)
     ):
         by_subject.setdefault(Subject.of(kind, subject), {}).setdefault(at[:10], []).append(outcome)
     days = [(first + timedelta(days=n)).isoformat() for n in range(_NIGHTS)]
@@ -137,4 +138,13 @@ def _nights(caller: Caller, now: datetime) -> list[SubjectNights]:
     ]
     bad = {"failed", "partial", "interrupted"}
     rows.sort(key=lambda r: (r.nights[-1].outcome not in bad, r.subject))
-    return rows[:60]
+    return rows[:_SHOWN]
+
+
+def _shown_subjects(caller: Caller, now: datetime) -> list[Subject]:
+    """Return the subjects whose nights are shown, without looking at the tasks of all: those with
+    trouble today, then others by name. Of the latter, some may have had no task for long.
+    """
+    bad = past_runs.troubled(caller.reader, caller.scope, now.date().isoformat(), _SHOWN)
+    others = past_runs.with_tasks(caller.reader, caller.scope, 4 * _SHOWN)
+    return list(dict.fromkeys([*bad, *others]))

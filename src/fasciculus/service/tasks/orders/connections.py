@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import socket
 import sqlite3
 from collections.abc import Mapping
@@ -168,6 +167,4 @@ def mail_order(host: HostFields, domains: list[str], messages: bool) -> MailOrde
 
 def local_stores(sources: OrderInputs) -> list[str]:
     """Return the folders of this machine that are stores."""
-    found = stores.stores(sources.db, sources.cipher, _ALL).items
-    settings = [json.loads(store.settings.model_dump_json()) for store in found]
-    return [str(row["folder"]) for row in settings if row["kind"] == "folder"]
+    return stores.folders(sources.db)
