@@ -140,7 +140,7 @@ def _unsealed(piece: str) -> str:
     name, dot, last = piece.rpartition(".")
     if last != "age" or not dot:
         return piece
-    # A piece that was sealed again has a number before the ending.
+    # A piece that was sealed twice has a number before the ending.
     base, _, number = name.rpartition(".")
     return base if number.isdecimal() else name
 

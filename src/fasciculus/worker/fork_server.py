@@ -93,7 +93,11 @@ class ForkServer:
 
     def _accept(self) -> None:
         assert self._control is not None
-        message, descriptors, _, _ = socket.recv_fds(self._control, _MESSAGE, _DESCRIPTORS)
+        message: bytes = b""
+        descriptors: list[int] = []
+        # A service that ends without having read the public key resets the connection.
+        with suppress(ConnectionResetError):
+            message, descriptors, _, _ = socket.recv_fds(self._control, _MESSAGE, _DESCRIPTORS)
         if not message:
             self._selector.unregister(self._control)
             self._control.close()
