@@ -1,11 +1,11 @@
-"""Three workers in network namespaces, killed and cut off at random; see ``fault_run.py``."""
+"""Three workers in network namespaces, killed and cut off at random; see ``fleet_fault_run.py``."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
 import pytest
-from fault_run import fault_run
+from fleet_fault_run import fault_run
 from servers import is_root
 
 

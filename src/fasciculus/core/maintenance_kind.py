@@ -18,7 +18,7 @@ class MaintenanceKind(StrEnum):
     TRANSFER = "transfer"
     #: Add the bundles of a store to the records.
     IMPORT = "import"
-    #: Remove the copies that no keep rule wants, with credentials of their own.
+    #: Remove the copies that no keep rule wants, with separate credentials.
     RETIRE = "retire"
     #: Seal the pieces to other keys.
     RESEAL = "reseal"

@@ -216,7 +216,7 @@ def _set_server(servers: list[dict[str, Any]], engine: str, settings: dict[str, 
     servers.append({"kind": engine, **settings})
 
 
-#: Options that are fields as they are.
+#: Options with the names of fields.
 _PLAIN = ("max_concurrent", "queue", "system", "account_system", "system_refresh", "hold_flag")
 #: Fields of mail and discovery, and the options that set them.
 _MAIL = {

@@ -41,7 +41,7 @@ def facts(db: sqlite3.Connection, store: Store) -> StoreFacts:
 
 
 def guarded(store: Store) -> GuardedStore:
-    """Return how a store is guarded against whoever has its credentials."""
+    """Return the protection of a store against stolen credentials."""
     settings = KINDS.parse(store.settings.model_dump())
     assert isinstance(settings, StoreSettings)
     tried = store.tried.date().isoformat() if store.tried is not None else ""

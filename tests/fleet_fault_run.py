@@ -1,4 +1,4 @@
-"""Three workers in network namespaces, killed and cut off at random: ``fault_run.py COUNT``.
+"""Three workers in network namespaces, killed and cut off at random: ``fleet_fault_run.py COUNT``.
 
 Accounts are backed up until each has its bundle. Then no account may be without one, no bundle may
 be on the store that the records lack, and none may be in the records that the store lacks.
@@ -17,9 +17,6 @@ from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
-
-if __name__ == "__main__":
-    sys.path.insert(0, str(Path(__file__).parents[1]))
 
 from conftest import OpenSsh
 from fleet_servers import Redis, WorkerProgram
