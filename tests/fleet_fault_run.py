@@ -18,8 +18,8 @@ from contextlib import ExitStack, contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from conftest import OpenSsh
 from fleet_servers import Redis, WorkerProgram
+from openssh import OpenSsh
 from running import service, sftp_store, until
 
 from fasciculus.client import Client
@@ -160,6 +160,7 @@ def fault_run(folder: Path, count: int, rounds: int) -> Figures:
         _until_all_are_there(client)
         faults = Faults(workers, redis, figures)
         stack.callback(faults.stop)
+        until(lambda: figures.faults.total())
         for _ in range(rounds):
             _one_round(client, figures)
         faults.stop()
