@@ -57,7 +57,8 @@ def _message(row: Mapping[str, Any]) -> str:
         case "less_than_equal":
             return f"Give a number that is at most {limits['le']:,}."
         case "string_too_short":
-            return "This must not be empty."
+            least = limits["min_length"]
+            return "This must not be empty." if least == 1 else f"Use at least {least} characters."
         case "string_too_long":
             return f"Use at most {limits['max_length']:,} characters."
         case "string_pattern_mismatch":
