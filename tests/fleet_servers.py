@@ -87,6 +87,9 @@ class RabbitMq:
     def stop(self) -> None:
         os.killpg(self._process.pid, signal.SIGKILL)
         self._process.wait(30)
+        # The directory of Erlang's nodes, which the server has started and left behind.
+        port = self._environment["ERL_EPMD_PORT"]
+        subprocess.run(["epmd", "-port", port, "-kill"], capture_output=True, timeout=30)
 
 
 class WorkerProgram:
