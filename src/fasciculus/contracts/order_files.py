@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from dataclasses import dataclass
+from pathlib import Path
 
 import msgspec
 
@@ -22,6 +24,28 @@ class OrderFile:
 
     artifact: Artifact
     is_output: bool
+
+    def paths(self) -> Iterator[Path]:
+        """Yield the files that are there now: itself, or all in the folder. Links are left out."""
+        top = Path(self.artifact)
+        if top.is_symlink():
+            return
+        if top.is_file():
+            yield top
+        for place, folders, names in os.walk(top):
+            folders.sort()
+            for name in sorted(names):
+                path = Path(place) / name
+                if path.is_file() and not path.is_symlink():
+                    yield path
+
+    def reference_of(self, path: Path) -> str:
+        """Return how one of its files is called wherever it lies."""
+        return str(Path(self.artifact.reference) / path.relative_to(self.artifact))
+
+    def has(self, reference: str) -> bool:
+        """Return whether a reference is of it, or of something in it."""
+        return f"{reference}/".startswith(f"{self.artifact.reference}/")
 
 
 def files_of(order: Order) -> list[OrderFile]:

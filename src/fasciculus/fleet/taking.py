@@ -25,7 +25,7 @@ from ..contracts.fleet import (
     ServiceFiles,
     WriteFile,
 )
-from ..contracts.order_files import OrderFile, files_of
+from ..contracts.order_files import files_of
 from ..contracts.order_lines import from_line
 from ..contracts.orders import BackupOrder, Order
 from ..contracts.sealed_secrets import WorkerIdentity
@@ -106,10 +106,10 @@ class Taking:
 
     def _fetch(self, order: Order) -> None:
         """Bring the files of the service that the task may read."""
-        known = tuple(f"{file.artifact.reference}/" for file in files_of(order))
+        known = files_of(order)
         answer = self._link.ask_again(ListFiles(self._lease), ServiceFiles)
         for row in answer.files:
-            if not f"{row.reference}/".startswith(known):
+            if not any(file.has(row.reference) for file in known):
                 raise ValueError(f"the order does not name {row.reference}")
             path = Path(resolved(row.reference, self._folders))
             path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -124,9 +124,8 @@ class Taking:
         """Send the files that the task has left."""
         for file in files_of(order):
             if file.is_output:
-                for path in _files(file):
-                    below = path.relative_to(self._folders["home"])
-                    self._send(path, f"home/{below}")
+                for path in file.paths():
+                    self._send(path, file.reference_of(path))
 
     def _send(self, path: Path, reference: str) -> None:
         with path.open("rb") as source:
@@ -218,10 +217,3 @@ class Taking:
             except (LeaseOverError, RefusedByServiceError) as error:
                 log.info("task %s: %s", self._lease, error)
                 return
-
-
-def _files(file: OrderFile) -> list[Path]:
-    path = Path(file.artifact)
-    if path.is_dir():
-        return sorted(row for row in path.rglob("*") if row.is_file() and not row.is_symlink())
-    return [path] if path.is_file() and not path.is_symlink() else []

@@ -29,16 +29,11 @@ class LeaseFiles:
 
     def existing(self) -> list[ServiceFile]:
         """Return the files that the order names and that exist."""
-        found = []
-        for reference, file in self._lease.files.items():
-            path = Path(file.artifact)
-            if path.is_symlink():
-                continue
-            if path.is_dir():
-                found += _below(reference, path)
-            elif path.is_file():
-                found.append(ServiceFile(reference, path.stat().st_size))
-        return found
+        return [
+            ServiceFile(file.reference_of(path), path.stat().st_size)
+            for file in self._lease.files
+            for path in file.paths()
+        ]
 
     def read(self, reference: str, offset: int) -> bytes:
         """Return some bytes of a file; none at its end. Raises ``ValueError`` or ``OSError``."""
@@ -79,8 +74,8 @@ class LeaseFiles:
 
     def _found(self, reference: str) -> tuple[Path, OrderFile]:
         path = Path(resolved(reference, {"home": str(self._home)}))
-        for named, file in self._lease.files.items():
-            if reference == named or reference.startswith(f"{named}/"):
+        for file in self._lease.files:
+            if file.has(reference):
                 _check_no_link(Path(file.artifact), path)
                 return path, file
         raise ValueError(f"the order does not name {reference}")
@@ -92,15 +87,3 @@ def _check_no_link(above: Path, path: Path) -> None:
         path = path.parent
         if path.is_symlink():
             raise ValueError(f"{path} is a link")
-
-
-def _below(reference: str, folder: Path) -> list[ServiceFile]:
-    found = []
-    for place, folders, names in os.walk(folder):
-        folders.sort()
-        for name in sorted(names):
-            path = Path(place) / name
-            if path.is_file() and not path.is_symlink():
-                below = path.relative_to(folder)
-                found.append(ServiceFile(f"{reference}/{below}", path.stat().st_size))
-    return found

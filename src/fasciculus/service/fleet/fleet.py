@@ -5,17 +5,17 @@ from __future__ import annotations
 import base64
 import threading
 import time
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 from ... import __version__
 from ...broker import application, send
 from ...config import Config
-from ...contracts.fleet import Dispatch, encode
-from ...contracts.orders import Order
+from ...contracts.fleet import Dispatch, Hello, encode
+from ...contracts.orders import ImportOrder, Order, ReleaseOrder
 from ...contracts.sealed_link import seal
 from ...core.errors import UnreachableError
-from ...core.subject import Subject
+from ...core.subject import Subject, SubjectKind
 from ...records.db import Records
 from ...records.fleet import leases, workers
 from ...records.fleet.leases import HeldSubject
@@ -81,16 +81,20 @@ class Fleet:
         """Return an enrolled worker, None for an unknown id."""
         return self._known.get(worker_id)
 
-    def heard(self, worker: EnrolledWorker, held: Iterable[str]) -> None:
-        """Note that a worker is there, and under which leases it works.
+    def heard(self, worker_id: str, hello: Hello) -> None:
+        """Note that a worker is there, what it says of itself, and under which leases it works.
 
         A lease that it began and no longer lists has ended: the worker restarted.
         """
-        now, under_way = time.monotonic(), set(held)
+        now, under_way = time.monotonic(), set(hello.leases)
         with self._changed:
+            known = self._known.get(worker_id)
+            if known is None:
+                return
+            worker = replace(known, version=hello.version, place=hello.place, slots=hello.slots)
             presence = self._present.setdefault(worker.id, _Presence(now))
             presence.heard = now
-            is_due = now - presence.noted > _NOTE_EVERY or worker != self._known[worker.id]
+            is_due = now - presence.noted > _NOTE_EVERY or worker != known
             lost = [
                 lease
                 for lease in self._leases.values()
@@ -208,9 +212,6 @@ class Fleet:
 
 def subject_of(order: Order) -> Subject:
     """Return the subject of an order; that of work on a whole store is the store."""
-    from ...contracts.orders import ImportOrder, ReleaseOrder
-    from ...core.subject import SubjectKind
-
     if isinstance(order, ReleaseOrder):
         return Subject(SubjectKind.HOST, order.host.name)
     if isinstance(order, ImportOrder):

@@ -29,7 +29,7 @@ class Lease:
     def __init__(self, worker: EnrolledWorker, order: Order) -> None:
         self.id, self.worker, self.order = secrets.token_hex(16), worker, order
         self.seconds = LEASE_SECONDS
-        self.files = {file.artifact.reference: file for file in files_of(order)}
+        self.files = files_of(order)
         self._lock = threading.Lock()
         self._events: SimpleQueue[Event | None] = SimpleQueue()
         self._attempt = ""

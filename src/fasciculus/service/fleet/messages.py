@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-from dataclasses import replace
 
 import msgspec
 
@@ -64,13 +63,15 @@ def _answered(fleet: Fleet, worker: EnrolledWorker, request: Request) -> Answer:
 
 
 def _hello(fleet: Fleet, worker: EnrolledWorker, hello: Hello) -> Answer:
-    told = replace(worker, version=hello.version, place=hello.place, slots=hello.slots)
-    fleet.heard(told, hello.leases)
-    if hello.version != __version__:
-        return Refused(
-            f"The service is of version {__version__}, and this worker of {hello.version}."
-        )
-    return Welcome(worker.drains)
+    fleet.heard(worker.id, hello)
+    return _other_version(hello.version) or Welcome(worker.drains)
+
+
+def _other_version(version: str) -> Refused | None:
+    """Return the refusal of a worker of another version than the service; None for any other."""
+    if version == __version__:
+        return None
+    return Refused(f"The service is of version {__version__}, and this worker of {version}.")
 
 
 def _of_lease(
@@ -137,10 +138,8 @@ def enrol(fleet: Fleet, code_id: str, sealed: bytes) -> bytes:
 
 
 def _enrolled(fleet: Fleet, request: Enrol, queue: str) -> Answer:
-    if request.version != __version__:
-        return Refused(
-            f"The service is of version {__version__}, and this worker of {request.version}."
-        )
+    if refused := _other_version(request.version):
+        return refused
     key = new_key()
     new = NewWorker(request.name, queue, request.recipient, request.version)
     with fleet.records.write() as db:

@@ -17,6 +17,7 @@ from .lease import Lease
 
 #: Seconds after which a cancelled task counts as ended, whatever its worker says.
 _GRACE = 45.0
+_CANCELLED = Failure(outcome="cancelled", error="Cancelled before it began.")
 
 
 class FleetWorker:
@@ -39,19 +40,19 @@ class FleetWorker:
         lease = self._fleet.offer(
             self._queue, self._order, lease_.OFFER_SECONDS, lambda: self._is_cancelled
         )
-        if self._is_cancelled:
-            self.result = Failure(outcome="cancelled", error="Cancelled before it began.")
-            if lease is not None:
-                self._fleet.forget(lease)
-            return
         if lease is None:
-            self.result = _not_begun(f"No worker of queue “{self._queue}” is there.")
+            self.result = (
+                _CANCELLED
+                if self._is_cancelled
+                else _not_begun(f"No worker of queue “{self._queue}” is there.")
+            )
             return
         with self._lock:
-            self._lease = lease
-            if self._is_cancelled:
-                lease.close()
+            self._lease, is_cancelled = lease, self._is_cancelled
         try:
+            if is_cancelled:
+                self.result = _CANCELLED
+                return
             self._send(lease)
             yield from self._taken(lease)
         except FasciculusError as error:
@@ -82,7 +83,7 @@ class FleetWorker:
                 f"Worker “{name}” did not take the order within {lease_.OFFER_SECONDS:.0f} s."
             )
         if self._is_cancelled and not lease.is_begun:
-            self.result = Failure(outcome="cancelled", error="Cancelled before it began.")
+            self.result = _CANCELLED
 
     def cancel(self) -> None:
         """Ask the worker to stop, and take the task from it if it does not."""

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from ...bundles.files import fetch_listing
 from ...bundles.recorded_copies import RecordedCopies
+from ...bundles.records_copies import remove_old_copies
 from ...bundles.retiring import remove_bundle, sweep
 from ...contracts.orders import StoreOrder
 from ...core.bundle.manifest import PieceRecord
@@ -36,11 +37,8 @@ def put_records(order: StoreOrder, local: Path, folder: str, kept: int) -> None:
         check_ours(store, order.store_id, order.owner_id)
         # A store may take the very file that is put; others are to have it too.
         store.put_bytes(local.read_bytes(), f"{folder}/{local.name}")
-        if order.append_only:
-            return
-        names = sorted(item.name for item in store.items(folder) if item.name.endswith(".records"))
-        for old in names[:-kept]:
-            store.remove(f"{folder}/{old}")
+        if not order.append_only:
+            remove_old_copies(store, folder, kept)
 
 
 def remove_copies(

@@ -83,7 +83,6 @@ def _state(
 ) -> Literal["there", "draining", "away", "other version"]:
     if not fleet.is_there(row):
         return "away"
-    known = fleet.worker(row.id)
-    if known is not None and known.version != __version__:
+    if row.version != __version__:
         return "other version"
     return "draining" if row.drains else "there"

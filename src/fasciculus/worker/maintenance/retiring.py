@@ -7,6 +7,7 @@ import threading
 from datetime import UTC, datetime
 from pathlib import Path
 
+from ...bundles.records_copies import remove_old_copies
 from ...bundles.retiring import StoreKeep, retire, sweep
 from ...contracts.events import CopyRetired, Progress
 from ...contracts.orders import RetireOrder, SeriesOrder
@@ -45,7 +46,8 @@ class RetireTask:
                     self._emitter.info(f"removed {name}, which no bundle needs")
                 freed = before - self._held(store)
                 self._clear_trials(store)
-                self._clear_records(store)
+                folder, kept = self._order.records_folder, self._order.records_kept
+                remove_old_copies(store, folder, kept)
         finally:
             shutil.rmtree(self._spool, ignore_errors=True)
         copies = format_count(len(self._retired), "copy", "copies")
@@ -88,10 +90,3 @@ class RetireTask:
                 for item in store.items(folder.name):
                     store.remove(f"{folder.name}/{item.name}")
                 store.remove_folder(folder.name)
-
-    def _clear_records(self, store: Store) -> None:
-        """Remove the oldest copies of the records."""
-        folder = self._order.records_folder
-        names = sorted(item.name for item in store.items(folder) if item.name.endswith(".records"))
-        for name in names[: -self._order.records_kept]:
-            store.remove(f"{folder}/{name}")
