@@ -99,7 +99,6 @@ def _of_lease(
             case WriteFile():
                 files.write(request.reference, request.offset, request.data, request.is_last)
             case End():
-                files.finish()
                 lease.close(request.ended)
     except (ValueError, OSError) as error:
         log.warning("worker %s: %s", worker.name, error)

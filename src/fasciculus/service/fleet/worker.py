@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 from collections.abc import Iterator
 
@@ -14,6 +15,8 @@ from ...core.errors import FasciculusError
 from . import lease as lease_
 from .fleet import Fleet, subject_of
 from .lease import Lease
+
+log = logging.getLogger(__name__)
 
 #: Seconds after which a cancelled task counts as ended, whatever its worker says.
 _GRACE = 45.0
@@ -70,7 +73,7 @@ class FleetWorker:
         """Yield the events as they come, and note how it ended."""
         while (event := lease.next_event()) is not None:
             if isinstance(event, Finished):
-                self.result = event.result
+                self._take_result(lease, event.result)
             else:
                 yield event
         name = lease.worker.name
@@ -84,6 +87,15 @@ class FleetWorker:
             )
         if self._is_cancelled and not lease.is_begun:
             self.result = _CANCELLED
+
+    def _take_result(self, lease: Lease, result: AnyResult) -> None:
+        """Take a result, with the files that came before it; the last message may get lost."""
+        self.result = result
+        try:
+            self._fleet.files(lease).finish()
+        except OSError as error:
+            # They are read from the store when they are wanted.
+            log.warning("worker %s: what it left cannot be kept: %s", lease.worker.name, error)
 
     def cancel(self) -> None:
         """Ask the worker to stop, and take the task from it if it does not."""
