@@ -49,6 +49,7 @@ from fasciculus.stores.base import connected
 from fasciculus.worker.pool import WorkerPool
 
 from . import data, records, ssh
+from .accounts import small_accounts
 from .changed_rows import changed_rows
 from .night import Night
 from .one_table import CountingStore, one_table
@@ -474,29 +475,7 @@ class Bench:
             server.close()
 
     def accounts(self) -> None:
-        """Measure a night without changes in many small accounts, through the whole service."""
-        count = max(2, round(300 * self.scale))
-        homes = self.folder / "homes"
-        data.accounts(homes, count)
-        shell(f"for h in *; do {TAR} -cf /dev/null $h; done", homes)()
-        with Night(self.folder / "service", homes) as night:
-            night.run()
-            ours, tar = side_by_side(
-                night.run,
-                shell(
-                    "rm -rf ../night; mkdir ../night; for h in *; do cp ../$h.snar ../night/;"
-                    "tar --listed-incremental=../night/$h.snar -cf ../night/$h.tar $h; done",
-                    homes,
-                ),
-            )
-        self.say(
-            f"a night of {count} unchanged accounts of 20 files",
-            "a loop of tar --listed-incremental",
-            f"{ours / tar:.1f}x",
-            "12x",
-            "5x",
-        )
-        print(f"{'':52} ({1000 * ours / count:.0f} ms an account)")
+        small_accounts(self)
 
     def lists(self) -> None:
         """Measure calls of the API with the records of many accounts, without any bundles."""

@@ -15,6 +15,8 @@ from fasciculus.models import AccountInput, HostInput, JobInput, KindSettings, S
 
 from .loopback import free_port
 
+STORE = "attic"
+HOST = HostInput(name="reed-1")
 _PASSWORD = "sedge-and-quill"
 _PATIENCE = 60.0
 _PAUSE = 0.02
@@ -23,8 +25,10 @@ _PAUSE = 0.02
 class Night:
     """Used with ``with``: the service runs, and :meth:`run` carries its job out once."""
 
-    def __init__(self, folder: Path, homes: Path) -> None:
-        self._folder, self._homes = folder, homes
+    def __init__(
+        self, folder: Path, homes: Path, host: HostInput = HOST, store: StoreInput | None = None
+    ) -> None:
+        self._folder, self._homes, self._host, self._store = folder, homes, host, store
         self._port = free_port()
 
     def __enter__(self) -> Self:
@@ -68,20 +72,16 @@ class Night:
     def _set_up(self) -> None:
         store = self._folder / "store"
         store.mkdir()
-        self.client.hosts_add(HostInput(name="reed-1"))
+        self.client.hosts_add(self._host)
         for home in sorted(self._homes.iterdir()):
-            self.client.accounts_add(AccountInput(name=home.name, host="reed-1", home=str(home)))
-        self.client.stores_add(
-            StoreInput(
-                name="attic",
-                settings=KindSettings.model_validate({"kind": "folder", "folder": str(store)}),
-            )
-        )
+            self.client.accounts_add(AccountInput(name=home.name, host=HOST.name, home=str(home)))
+        settings = KindSettings.model_validate({"kind": "folder", "folder": str(store)})
+        self.client.stores_add(self._store or StoreInput(name=STORE, settings=settings))
         self.client.jobs_add(
             JobInput(
                 name="nightly",
                 contents=[Contents.FILES],
-                stores=["attic"],
+                stores=[STORE],
                 keep="1000 newest",
                 mode="incremental",
             )

@@ -6,6 +6,7 @@ import getpass
 import os
 import shutil
 import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -41,6 +42,8 @@ class OpenSsh:
             f"AuthorizedKeysFile {folder}/user.pub\nStrictModes no\nUsePAM no\nPermitRootLogin "
             "yes\n"
             "PasswordAuthentication no\nSubsystem sftp internal-sftp\n"
+            # Start files of the shell would be measured too.
+            f"SetEnv HOME={folder} PATH=/usr/bin:/bin:{Path(sys.executable).parent}\n"
         )
         self.folder, self.bundles = folder, folder / "bundles"
         self.bundles.mkdir()

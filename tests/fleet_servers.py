@@ -183,13 +183,12 @@ def workers_of(
     found = [WorkerProgram(service, folder, name, **more) for name in names]
     try:
         with service.client() as client:
-            until(
-                lambda: (
-                    all(row.state == "there" for row in client.workers_list().items)
-                    and len(client.workers_list().items) >= len(names)
-                ),
-                60,
-            )
+
+            def are_there() -> bool:
+                states = [row.state for row in client.workers_list().items]
+                return len(states) >= len(names) and set(states) == {"there"}
+
+            until(are_there, 60)
         yield found
     except AssertionError as error:
         logs = "\n".join(f"{one.name}: {one.log.read_text()[-3000:]}" for one in found)

@@ -18,7 +18,7 @@ ROWS = {
     "nights": 2,
     "memory": 1,
     "s3": 2,
-    "accounts": 1,
+    "accounts": 3,
     "lists": 9,
     "tick": 2,
     "million": 1,

@@ -129,13 +129,17 @@ class Config:
         """Return where tasks leave listings until they end."""
         return self.listings / "under-way"
 
+    def _kept(self, kind: str, subject: str, file: str) -> Path:
+        # As text: joining paths step by step takes several times as long, a dozen times a task.
+        return Path(f"{self.home}/listings/{kind}/{subject}/{file}")
+
     def listing(self, kind: str, subject: str, bundle: str) -> Path:
         """Return the path of a bundle's listing next to the records."""
-        return self.listings / kind / subject / f"{bundle}.zst"
+        return self._kept(kind, subject, f"{bundle}.zst")
 
     def manifest(self, kind: str, subject: str, bundle: str) -> Path:
         """Return the path of the copy of a bundle's manifest next to the records."""
-        return self.listings / kind / subject / f"{bundle}.json"
+        return self._kept(kind, subject, f"{bundle}.json")
 
     def changes(self, kind: str, subject: str, older: str, newer: str) -> Path:
         """Return where the changes from one bundle to the next are kept."""
@@ -151,7 +155,7 @@ class Config:
 
     def states(self, kind: str, subject: str, bundle: str) -> Path:
         """Return where the states of a bundle's files are kept for the next one."""
-        return self.listings / kind / subject / f"{bundle}.states"
+        return self._kept(kind, subject, f"{bundle}.states")
 
 
 def _typed(name: str, value: Any, default: Any, source: str) -> Any:

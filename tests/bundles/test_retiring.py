@@ -14,6 +14,7 @@ from copies import pieces_needed, sweep, unrecorded
 from fasciculus.bundles.recorded_copies import RecordedCopies
 from fasciculus.bundles.retiring import (
     StoreKeep,
+    clear_interrupted,
     complete,
     remove_bundle,
     retire,
@@ -101,6 +102,7 @@ def kept(
             gone.append,
             recorded or unrecorded(SUBJECT),
             Path(spool),
+            complete(store, SUBJECT),
         )
     return gone, left
 
@@ -282,9 +284,9 @@ class Beside:
         folder.mkdir()
         self.copies: list[CopyOrder] = []
 
-    def note(self, store: FolderStore, name: str) -> None:
+    def note(self, store: FolderStore, name: str, listing: str = "listing.jsonl.zst") -> None:
         """Record the present manifest and listing of a bundle on the store."""
-        for file, suffix in (("bundle.json", "json"), ("listing.jsonl.zst", "zst")):
+        for file, suffix in (("bundle.json", "json"), (listing, "zst")):
             data = read_all(store, f"{SUBJECT.bundle(name)}/{file}")
             (self.folder / f"{name}.{suffix}").write_bytes(data)
         manifest = (self.folder / f"{name}.json").read_bytes()
@@ -377,6 +379,98 @@ def test_what_repacking_wrote_unheard_is_known_by_its_tag(
     store.put_bytes(forged, path)
     with pytest.raises(DamagedError):
         beside.recorded.manifest(store, NAMES[0])
+
+
+class Watched:
+    """A store that notes which files are opened."""
+
+    def __init__(self, store: FolderStore) -> None:
+        self._store, self.opened, self.cleared = store, [], []
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._store, name)
+
+    def clear_partial(self, folder: str) -> None:
+        self.cleared.append(folder)
+
+    def open(self, path: str, *more: Any) -> Any:
+        self.opened.append(path)
+        return self._store.open(path, *more)
+
+
+def cleared(store: FolderStore, beside: Beside, tmp_path: Path, turn: int = 0) -> Any:
+    """Clear what interrupted runs left: what was removed, what is there, and the files read."""
+    watched: Any = Watched(store)
+    removed, present = clear_interrupted(watched, SUBJECT, beside.recorded, tmp_path, turn)
+    assert watched.cleared and set(watched.cleared) == {SUBJECT.folder}, "uploads that broke off"
+    return removed, present, watched.opened
+
+
+def test_of_a_store_that_holds_what_is_recorded_one_manifest_a_day_is_read(
+    store: FolderStore, beside: Beside, tmp_path: Path
+) -> None:
+    for turn in range(4):
+        removed, present, read = cleared(store, beside, tmp_path, turn)
+        assert removed == [] and present.whole == NAMES[:3]
+        assert present.pieces == {"a": 1, "b": 1, "c": 1, "shared": 1}
+        assert read == [f"{SUBJECT.bundle(NAMES[turn % 3])}/bundle.json"]
+    unkept, beside.copies[0].manifest = beside.copies[0].manifest, None
+    assert len(cleared(store, beside, tmp_path)[2]) == 3, "what is not known here is read"
+    beside.copies[0].manifest = unkept
+    altered = f"{SUBJECT.bundle(NAMES[1])}/bundle.json"
+    before = read_all(store, altered)
+    store.put_bytes(before.replace(b'"reed-1"', b'"reed-2"'), altered)
+    cleared(store, beside, tmp_path, 0)
+    assert read_all(store, altered) != before, "of the same size, and not its turn"
+    cleared(store, beside, tmp_path, 1)
+    assert read_all(store, altered) == before and "written again" in beside.told[0]
+
+
+@pytest.mark.parametrize("odd", ["stray piece", "half a bundle", "gone", "longer", "repacked"])
+def test_whatever_is_not_as_recorded_is_looked_into(
+    store: FolderStore, beside: Beside, tmp_path: Path, odd: str
+) -> None:
+    path = f"{SUBJECT.bundle(NAMES[1])}/bundle.json"
+    before = read_all(store, path)
+    expected: list[str] = []
+    match odd:
+        case "stray piece":
+            store.put_bytes(b"x", SUBJECT.piece("stray"))
+            expected = ["stray"]
+        case "half a bundle":
+            store.put_bytes(b"x", f"{SUBJECT.bundle(NAMES[5])}/listing.jsonl.zst")
+            expected = [NAMES[5]]
+        case "gone":
+            store.remove(path)
+        case "longer":
+            store.put_bytes(before + b" ", path)
+        case "repacked":
+            put(store, NAMES[3], "a", listing="listing-2.jsonl.zst")
+            beside.note(store, NAMES[3], "listing-2.jsonl.zst")
+            store.put_bytes(b"old", f"{SUBJECT.bundle(NAMES[3])}/listing.jsonl.zst")
+    removed, present, _ = cleared(store, beside, tmp_path)
+    assert removed == expected and set(present.whole) >= set(NAMES[:3])
+    assert set(present.pieces) == {"a", "b", "c", "shared"} and read_all(store, path) == before
+    if odd == "repacked":
+        left = {item.name for item in store.items(SUBJECT.bundle(NAMES[3]))}
+        assert "listing.jsonl.zst" not in left, "what repacking began is finished"
+
+
+def test_pieces_that_others_need_cost_no_look_at_these(store: FolderStore, beside: Beside) -> None:
+    watched: Any = Watched(store)
+    store.put_bytes(b"x", SUBJECT.piece("d"))
+    put(store, NAMES[3], "a", "shared")
+    beside.note(store, NAMES[3])
+    # The oldest goes, and all that it has is needed by another one.
+    assert kept(watched, NAMES[:4], 3, recorded=beside.recorded) == ([NAMES[0]], 3)
+    assert watched.opened == [f"{SUBJECT.bundle(NAMES[0])}/bundle.json"]
+    assert pieces(store) == {"a", "b", "c", "d", "shared"}
+    beside.copies = beside.copies[1:]
+    assert kept(watched, NAMES[1:4], 2, recorded=beside.recorded) == ([NAMES[1]], 2)
+    assert pieces(store) == {"a", "c", "shared"}, "one piece was needed by no other"
+    store.put_bytes(b"{", f"{SUBJECT.bundle(NAMES[2])}/bundle.json")
+    assert kept(store, NAMES[2:4], 1, recorded=beside.recorded) == ([NAMES[2]], 1)
+    assert pieces(store) == {"a", "shared"}, "what is retired need not be readable"
 
 
 def test_records_that_know_the_listing_alone_hold_a_copy_to_that(

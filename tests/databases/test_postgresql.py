@@ -12,6 +12,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from postgresql_sample import access, dumped, everything, fresh, loaded, picture, rows
+from running import until
 
 from fasciculus.core.dump.filters import DatabaseRules
 from fasciculus.core.errors import FasciculusError, SettingError, StatementError, UnreachableError
@@ -19,6 +20,7 @@ from fasciculus.databases.base import DatabaseRef
 from fasciculus.databases.postgresql.engine import ENGINE
 from fasciculus.databases.postgresql.server import PostgreSqlConnection
 from fasciculus.demo.postgresql import found
+from fasciculus.hosts.ssh.host import SshHost
 
 pytestmark = pytest.mark.xdist_group("postgresql")
 
@@ -256,10 +258,10 @@ def test_one_odd_table_or_row_costs_itself(
 
     def broken(self: Any, sql: Any) -> Any:
         with closing(whole(self, sql)) as lines:
-            for line in lines:
-                yield line
+            for some in lines:
                 if "shop.base" in sql:
                     break
+                yield some
             else:
                 return
         raise StatementError("invalid page in block 7", "Look at the disk.")
@@ -277,6 +279,93 @@ def test_one_odd_table_or_row_costs_itself(
     assert len(refused) == 1 and "COPY shop.sales_" in refused[0]
     with postgresql.connect("back") as connection:
         assert rows(connection, "SELECT count(*) FROM shop.sales") == [(399,)]
+
+
+@pytest.fixture
+def large(postgresql: Any) -> Any:
+    """A server with a database that several connections read."""
+    fresh(postgresql, "large")
+    postgresql.run("CREATE DATABASE large", "DROP ROLE IF EXISTS guest")
+    postgresql.run(
+        "CREATE TABLE t (id int, body text)",
+        "INSERT INTO t SELECT i, repeat(md5(i::text), 25) FROM generate_series(1, 90000) i",
+        "CREATE TABLE small AS SELECT * FROM t LIMIT 3",
+        "CREATE ROLE guest LOGIN PASSWORD 'clay' CONNECTION LIMIT 1 IN ROLE pg_read_all_data",
+        database="large",
+    )
+    return postgresql
+
+
+def sessions(server: Any) -> int:
+    with server.connect() as connection:
+        ((count,),) = rows(
+            connection, "SELECT count(*) FROM pg_stat_activity WHERE datname = 'large'"
+        )
+    return int(count)
+
+
+def test_several_connections_read_one_snapshot(large: Any, tmp_path: Path) -> None:
+    one = dumped(access(large, tmp_path, connections=1), "large")
+    reading = ENGINE.dump(
+        access(large, tmp_path, connections=3), DatabaseRef("postgresql", "large"), DatabaseRules()
+    )
+    members = []
+    for member in reading:
+        if not members:
+            assert sessions(large) == 3
+            large.run("DELETE FROM t WHERE id % 2 = 0", database="large")
+        members.append(member)
+    assert [m.data for m in members] == [m.data for m in one.members]
+    assert reading.record().tables == {"public.small": 3, "public.t": 90000}
+    assert reading.warnings == []
+    until(lambda: not sessions(large))
+
+    # If the server refuses more connections, one reads everything.
+    few = dumped(access(large, tmp_path, user="guest", connections=3), "large")
+    assert few.record.tables["public.t"] == 45000
+
+
+def test_a_dump_by_several_connections_is_ended_anywhere(large: Any, tmp_path: Path) -> None:
+    where = access(large, tmp_path, connections=3)
+    some: Any = iter(ENGINE.dump(where, DatabaseRef("postgresql", "large"), DatabaseRules()))
+    next(member for member in some if b"%2Et-000003" in member.path)
+    some.close()
+    # The server ends a session a little after its connection was closed.
+    until(lambda: not sessions(large))
+    members = iter(ENGINE.dump(where, DatabaseRef("postgresql", "large"), DatabaseRules()))
+    next(member for member in members if b"%2Et-" in member.path)
+    with large.connect() as connection:
+        connection.execute(
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = 'large' "
+            "ORDER BY backend_start DESC LIMIT 1"
+        )
+    with pytest.raises(UnreachableError):
+        list(members)
+
+
+def test_a_dump_over_ssh_is_ended_anywhere(large: Any, tmp_path: Path, openssh: Any) -> None:
+    with closing(SshHost(openssh.host(), tmp_path)) as host:
+        host.connect()
+        where = access(large, tmp_path, host, connections=2)
+        some: Any = iter(ENGINE.dump(where, DatabaseRef("postgresql", "large"), DatabaseRules()))
+        next(member for member in some if b"%2Et-000003" in member.path)
+        some.close()
+    until(lambda: not sessions(large))
+
+
+def test_a_part_that_cannot_be_read_costs_its_table(
+    large: Any, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    whole: Any = PostgreSqlConnection.copy_out
+
+    def broken(self: Any, sql: str) -> Any:
+        return whole(self, sql.replace('(SELECT "id",', "(SELECT id / (id - 60000)::bool::int,"))
+
+    monkeypatch.setattr(PostgreSqlConnection, "copy_out", broken)
+    bundled = dumped(access(large, tmp_path, connections=3), "large")
+    assert "large.public.t could not be read to its end" in bundled.warnings[0]
+    assert 1000 < bundled.record.tables["public.t"] < 60000
+    assert bundled.record.tables["public.small"] == 3
 
 
 def test_what_does_not_answer_is_said(postgresql: Any, tmp_path: Path) -> None:

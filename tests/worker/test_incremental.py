@@ -27,10 +27,9 @@ from fasciculus.core.errors import FasciculusError, UnreachableError
 from fasciculus.hosts.base import HostEntry
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.ssh.host import SshHost
+from fasciculus.hosts.ssh.tar import TarReader
 from fasciculus.stores import open_store
 from fasciculus.stores.folder import FolderStore
-from fasciculus.stores.retrying import RetryingStore
-from fasciculus.worker.backup.catching_up import missing_pieces
 
 
 def test_a_night_stores_what_changed_and_shows_everything(nights: Nights) -> None:
@@ -239,13 +238,14 @@ def test_a_store_that_cannot_be_brought_anything_costs_itself(
         free = {"attic": 1 << 40, "cellar": 10_001}
         monkeypatch.setattr(FolderStore, "free", lambda store: free[store.spec.name])
     else:
+        whole: Any = FolderStore.items
 
-        def broken(store: RetryingStore, *more: Any) -> list[Any]:
+        def broken(store: FolderStore, folder: str) -> Any:
             if store.spec.name == "cellar":
                 raise UnreachableError("The folder cannot be listed.")
-            return missing_pieces(store, *more)
+            return whole(store, folder)
 
-        monkeypatch.setattr("fasciculus.worker.backup.stores.missing_pieces", broken)
+        monkeypatch.setattr(FolderStore, "items", broken)
     (nights.tree / "page.html").write_bytes(os.urandom(20_000))
     assert nights.night()["brings"] == "incremental"
     failed = {e["store"]: e["error"] for e in nights.events if e["event"] == "copy" and e["error"]}
@@ -452,6 +452,48 @@ def test_over_ssh_a_change_that_keeps_size_and_time_is_never_missed(
         nights.restored(nights.known[-1])[b"site-1/page-1.html"][5]
         == (nights.images[nights.known[-1]][b"site-1/page-1.html"][5])
     )
+    host.close()
+
+
+def test_over_ssh_only_what_changed_is_sent(
+    nights: Nights, openssh: Any, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    host = SshHost(openssh.host(), tmp_path)
+    site, sent = nights.tree / "site-1", []
+    taken: Any = TarReader.take
+    monkeypatch.setattr(TarReader, "take", lambda self, e: sent.append(e.path) or taken(self, e))
+    settle = nights.tree / "settle"
+    for number in (1, 2, 3):
+        (site / f"page-{number}.html").write_text(f"page {number}")
+    for path in (site / "page-1.html", site, nights.tree):
+        os.setxattr(path, "user.note", b"clay")
+    (site / "link").symlink_to("page-1.html")
+    os.mkfifo(site / "pipe")
+
+    def night() -> set[bytes]:
+        sent.clear()
+        # Files changed in the last second are not trusted.
+        settle.touch()
+        until(lambda: time.time_ns() - settle.stat().st_ctime_ns > 2_100_000_000)
+        nights.night(host=host)
+        return set(sent)
+
+    # What has several names is sent each night.
+    linked = {b"picture.bin"}
+    everything = night()
+    assert everything >= {b"", b"settle", b"site-1/page-1.html", b"site-1/pipe", *linked}
+    assert night() == {b"settle", *linked}
+    os.setxattr(site / "page-1.html", "user.note", b"glaze")
+    (site / "page-3.html").chmod(0o600)
+    (site / "link").unlink()
+    (site / "link").symlink_to("page-3.html")
+    os.setxattr(site, "user.note", b"kiln")
+    changed = {b"site-1", b"site-1/page-1.html", b"site-1/page-3.html", b"site-1/link"}
+    assert night() == {b"settle", *linked, *changed}
+    for name in nights.known:
+        assert nights.restored(name) == nights.images[name]
+    nights.night(host=host, compare=True)
+    assert set(sent) >= everything, "contents are compared"
     host.close()
 
 

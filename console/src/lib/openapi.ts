@@ -9234,6 +9234,12 @@ export interface components {
        * @example fasciculus_restore
        */
       restore_user: string;
+      /**
+       * Connections for large databases
+       * @description They read one snapshot side by side. 0 is one for two cores here, at most 4.
+       * @default 0
+       */
+      connections: number;
     };
     /**
      * WebhookSettings

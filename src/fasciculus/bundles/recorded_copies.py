@@ -17,6 +17,7 @@ from ..stores.reading import read_all
 
 if TYPE_CHECKING:
     from ..stores.base import Store
+    from .present import Present
 from .files import is_listing_of
 
 
@@ -129,6 +130,25 @@ class RecordedCopies:
             f"altered ({why}).",
             "Restore from another store or another bundle; “stores verify” gives details.",
         )
+
+    def explain(self, present: Present) -> bool:
+        """Return whether a store holds exactly these copies: no other bundle or piece, none
+        missing, all manifests of the recorded size, and none of them repacked.
+        """
+        if present.manifests.keys() != self._copies.keys():
+            return False
+        needed: set[str] = set()
+        for name, size in present.manifests.items():
+            kept = self.kept_manifest(name)
+            if kept is None or len(kept[1]) != size or kept[0].is_repacked:
+                return False
+            needed.update(piece.name for piece in kept[0].pieces)
+        return present.pieces.keys() <= needed
+
+    def known_pieces(self, names: Iterable[str]) -> set[str]:
+        """Return the pieces that some bundles need as the manifests next to the records say."""
+        found = [self._kept_manifest(name) for name in names]
+        return {piece.name for manifest in found if manifest for piece in manifest.pieces}
 
     def forget(self, names: Iterable[str]) -> None:
         """Yield the copies that were retired."""

@@ -14,16 +14,16 @@ from pathlib import Path
 
 from ..core import retention
 from ..core.bundle.layout import (
-    LISTING,
     MANIFEST,
     SUMS,
     moment_of,
 )
 from ..core.bundle.manifest import Manifest
-from ..core.errors import NotListedError
+from ..core.errors import DamagedError, MissingError, NotListedError, TooNewError
 from ..core.retention import KeepRule, RetentionCopy
 from ..core.subject import Subject
 from ..stores.base import Store
+from .present import Present, look, manifest_sizes
 from .recorded_copies import RecordedCopies
 
 
@@ -44,11 +44,8 @@ class StoreKeep:
 
 def complete(store: Store, subject: Subject) -> list[str]:
     """Return the names of the subject's complete bundles on a store, oldest first."""
-    return [
-        item.name
-        for item in store.items(subject.bundles)
-        if item.folder and store.size(f"{subject.bundle(item.name)}/{MANIFEST}") is not None
-    ]
+    sizes = manifest_sizes(store, subject)
+    return [name for name, size in sizes.items() if size is not None]
 
 
 def needed_pieces(
@@ -102,13 +99,14 @@ def retire(
     on_retired: Callable[[str], None],
     recorded: RecordedCopies,
     spool: Path,
+    present: Sequence[str],
 ) -> int:
     """Apply the keep rule to what records and store agree on. Returns how many copies are left.
 
-    ``known`` come in the order in which they were made. Copies that have vanished from the store,
-    and that no keep rule keeps, are forgotten together with the retired ones.
+    ``known`` come in the order in which they were made, ``present`` are the complete ones on the
+    store. Copies that have vanished from the store, and that no keep rule keeps, are forgotten
+    together with the retired ones.
     """
-    present = complete(store, subject)
     agreed = [name for name in known if name in present]
     rows = [
         RetentionCopy(name, moment, name in keep.pinned, name not in keep.unsound)
@@ -123,13 +121,53 @@ def retire(
     staying = [name for name in agreed if name not in going]
     before_all = known[: known.index(staying[0])] if going and staying else []
     absent = [name for name in before_all if name not in agreed and name not in keep.pinned]
+    pieces = _pieces_of(store, going, recorded)
     for name in [*going, *absent]:
         remove_bundle(store, subject, name)
         on_retired(name)
+    left = [name for name in present if name not in going]
     if going:
         recorded.forget([*going, *absent])
-        _remove_pieces(store, subject, [n for n in present if n not in going], recorded, spool)
+        if pieces is None or not pieces <= recorded.known_pieces(left):
+            _remove_pieces(store, subject, left, recorded, spool)
     return len(staying)
+
+
+def _pieces_of(store: Store, names: Sequence[str], recorded: RecordedCopies) -> set[str] | None:
+    """Return the pieces that some bundles name, None where one of them cannot be read."""
+    found: set[str] = set()
+    try:
+        for name in names:
+            found |= {piece.name for piece in recorded.manifest(store, name).pieces}
+    except (MissingError, DamagedError, TooNewError):
+        return None
+    return found
+
+
+def clear_interrupted(
+    store: Store, subject: Subject, recorded: RecordedCopies, spool: Path, turn: int
+) -> tuple[list[str], Present]:
+    """Remove what an interrupted run left, like :func:`sweep`; return the removed names, and what
+    the store holds now.
+
+    If the store holds exactly what the records know, only one manifest is read, chosen by ``turn``:
+    reading all of them takes longer than the rest of a small task.
+    """
+    present = look(store, subject)
+    if recorded.explain(present) and _is_sound(store, present.whole, recorded, turn):
+        with suppress(NotListedError):
+            store.clear_partial(subject.folder)
+        return [], present
+    removed = sweep(store, subject, recorded, spool)
+    return removed, look(store, subject)
+
+
+def _is_sound(store: Store, names: Sequence[str], recorded: RecordedCopies, turn: int) -> bool:
+    """Return whether the manifest chosen by ``turn`` is unaltered."""
+    if not names:
+        return True
+    name = names[turn % len(names)]
+    return _pieces_of(store, [name], recorded) is not None
 
 
 def sweep(store: Store, subject: Subject, recorded: RecordedCopies, spool: Path) -> list[str]:
@@ -159,7 +197,7 @@ def _remove_pieces(
         return []
     manifests = recorded.manifests(store, whole, spool)
     for manifest in manifests.values():
-        if manifest is not None and manifest.listing not in (LISTING, f"{LISTING}.age"):
+        if manifest is not None and manifest.is_repacked:
             settle(store, subject, manifest)
     needed = needed_pieces(manifests, recorded)
     if needed is None:

@@ -28,15 +28,20 @@ class Artifact(str):
 
     @classmethod
     def within(cls, area: Area, folder: Path, path: Path) -> Self:
-        """Return the artifact at a path in the folder of an area."""
-        found = cls(path)
+        """Return the artifact at a path in the folder of an area. Raises ``ValueError`` for one
+        that is elsewhere.
+        """
+        found, above = cls(path), str(folder).rstrip("/")
+        if found != str(folder) and not found.startswith(f"{above}/"):
+            raise ValueError(f"{found} is not in {folder}")
         found.area, found.folder = area, str(folder)
         return found
 
     @property
     def reference(self) -> str:
         """Return how it is called wherever it lies; ``AREA/.`` is the area's folder itself."""
-        return f"{self.area}/{Path(self).relative_to(self.folder)}"
+        name = self.removeprefix(self.folder).lstrip("/")
+        return f"{self.area}/{name or '.'}"
 
 
 def resolved(reference: str, folders: Folders) -> Artifact:

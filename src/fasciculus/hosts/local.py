@@ -17,7 +17,7 @@ from ..core.bundle.inode_flags import read_flags
 from ..core.bundle.root_path import open_file, open_listed_file
 from ..core.bundle.tree import tree_walk as walking
 from ..core.bundle.tree.open_tree import OpenTree
-from ..core.bundle.tree.tree_walk import WalkRules, Warn
+from ..core.bundle.tree.tree_walk import WalkRules, Warn, forget_names
 from ..core.errors import FasciculusError, MissingError
 from ..core.steps import Step
 from ..kinds import Secrets, Settings
@@ -65,6 +65,9 @@ class LocalHost:
     """The machine that the worker runs on."""
 
     is_local, tells_ctime, seen_key = True, True, ""
+
+    def __init__(self) -> None:
+        forget_names()
 
     def steps(self) -> Iterator[Step]:
         """Yield the steps of connecting."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import secrets
 import threading
+import time
 from collections import deque
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -17,6 +18,7 @@ from ..core.subject import Subject
 
 _KEPT = 2000
 _HEARTBEAT = 15.0
+_MOMENT = 0.03
 #: Views that may stay open; further ones get what there is and come back by themselves.
 _OPEN_VIEWS = 24
 _COME_BACK_MS = 3000
@@ -68,6 +70,11 @@ class EventStream:
             self._closed = True
             self._changed.notify_all()
 
+    @property
+    def closed(self) -> bool:
+        """Return whether nothing is shown any more."""
+        return self._closed
+
     def stream(
         self,
         last_id: str,
@@ -103,12 +110,21 @@ class EventStream:
                     ended = self._closed or (not news and over())
                     if not news and not ended and stays:
                         self._changed.wait(_HEARTBEAT)
+                    waits = not news and not ended and stays
+                if waits:
+                    # Events that follow shortly are sent together.
+                    time.sleep(_MOMENT)
+                    with self._changed:
                         news = self._after(after)
                         ended = self._closed or (not news and over())
-                for told in news:
-                    after = told.number
-                    if (run is None or told.run == run) and admits(told):
-                        yield self._frame(told.number, told.kind, told.data)
+                after = news[-1].number if news else after
+                frames = [
+                    self._frame(told.number, told.kind, told.data)
+                    for told in news
+                    if (run is None or told.run == run) and admits(told)
+                ]
+                if frames:
+                    yield b"".join(frames)
                 if not news:
                     yield b": still here\n\n"
                 if ended or not stays:

@@ -85,12 +85,6 @@ def _owner(document: dict[str, Any]) -> StoreOwner | None:
 
 
 def _read(store: Store) -> dict[str, Any]:
-    if store.size(STORE_FILE) is None:
-        raise MissingError(
-            f"The folder of store “{store.spec.name}” holds no {STORE_FILE}.",
-            "Is the right disk mounted, the right folder named? "
-            "If the folder was emptied on purpose, save the store again.",
-        )
     try:
         document: dict[str, Any] = json.loads(read_all(store, STORE_FILE, most=_MOST))
         if document["format"] != STORE_FORMAT:
@@ -104,6 +98,12 @@ def _read(store: Store) -> dict[str, Any]:
         if not is_store_id(document["id"]):
             raise KeyError("id")
         return document
+    except MissingError as error:
+        raise MissingError(
+            f"The folder of store “{store.spec.name}” holds no {STORE_FILE}.",
+            "Is the right disk mounted, the right folder named? "
+            "If the folder was emptied on purpose, save the store again.",
+        ) from error
     except FasciculusError:
         raise
     except (ValueError, KeyError, TypeError, RecursionError) as error:

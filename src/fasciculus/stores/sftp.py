@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 import os
 import posixpath
@@ -29,13 +30,14 @@ from ..core.errors import (
 from ..ssh import TIMEOUT, SftpClient, SshConnection, SshSecrets, SshSpec, broke_off
 from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec, listed_items
 from .chunk_size import chunk_size
-from .made_folders import MadeFolders
+from .made_folders import MadeFoldersFromBelow
 
 #: With the request around it, the most that goes into one packet of SSH (RFC 4254, section 5.2:
 #: 32,768 bytes).
 _CHUNK = 32 * 1024 - 256
 _READ_WINDOW = 4 * 1024 * 1024
 _EXEC_TIMEOUT = 600.0
+_SMALL = 64 * 1024
 
 
 class SftpSettings(StoreSettings):
@@ -87,7 +89,7 @@ class SftpStore:
             )
         )
         self._client: SftpClient | None = None
-        self._folders = MadeFolders(self._make_folder)
+        self._folders = MadeFoldersFromBelow(self._make_folder)
         #: Bytes of files under way that the server has acknowledged.
         self._arrived: dict[str, int] = {}
         self._can_digest = self._replaces = True
@@ -329,7 +331,17 @@ class SftpStore:
             return None
 
     def sha256(self, path: str) -> str | None:
-        """Return the SHA-256 that the store computes, None if it cannot."""
+        """Return the SHA-256 that the store computes, None if it cannot.
+
+        A small file is read: that takes less than a command there.
+        """
+        try:
+            with self.open(path, 0, _SMALL + 1) as stream:
+                data = stream.read()
+        except MissingError:
+            return None
+        if len(data) <= _SMALL:
+            return hashlib.sha256(data).hexdigest()
         if not self._can_digest:
             return None
         self.connect()

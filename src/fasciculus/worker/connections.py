@@ -35,8 +35,6 @@ def shared_key(order: Order) -> str:
     is_elsewhere = host_kinds.stays_connected(order.host.kind)
     if not is_elsewhere and (order.commands or order.notes):
         return ""
-    if not is_elsewhere and not any(store_kinds.stays_connected(s.kind) for s in order.stores):
-        return ""
     keys = [_host_key(order.host), *map(_store_key, order.stores)]
     return hashlib.sha256(b"".join(keys)).hexdigest()
 

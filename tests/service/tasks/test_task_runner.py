@@ -5,7 +5,9 @@ from __future__ import annotations
 import sqlite3
 import threading
 from collections.abc import Iterator
+from contextlib import contextmanager, nullcontext
 from datetime import UTC, datetime, timedelta
+from functools import partial
 from typing import Any
 
 import pytest
@@ -16,7 +18,7 @@ from fasciculus.contracts.orders import ReleaseOrder
 from fasciculus.contracts.results import Failure, ReleaseResult
 from fasciculus.core.errors import SettingError
 from fasciculus.service.tasks import runner as module
-from fasciculus.service.tasks.journal import Journal
+from fasciculus.service.tasks.journal import Gathering, Journal
 from fasciculus.service.tasks.queued import QueuedRestore
 from fasciculus.service.tasks.runner import TaskRunner
 
@@ -72,6 +74,9 @@ class Records:
         self.taken, self.ended, self.left, self.cleared = [], [], [], []
         self.broken, self.refuses, self.afterwards = 0, None, []
         self.resumed, self.tries = [], []
+
+    def transaction(self) -> Any:
+        return nullcontext()
 
     def begin(self, task: Any) -> Any:
         if self.refuses:
@@ -131,7 +136,9 @@ def test_a_task_begins_tells_and_ends(parts: Any) -> None:
     runner.add([task(1), task(2)])
     until(lambda: len(records.ended) == 4)
     assert records.ended == [(1, "done"), (1, "reported"), (2, "done"), (2, "reported")]
-    assert [row[1] for row in records.taken if row[0] == 1] == [Log("info", "reading"), "packing"]
+    # A log line is recorded shortly after, with others.
+    taken = [event for number, event in records.taken if number == 1]
+    assert len(taken) == 2 and Log("info", "reading") in taken and "packing" in taken
     assert records.cleared == [1, 2] and len(workers.orders) == 2
     until(lambda: not runner.busy())
     assert records.afterwards == []
@@ -266,6 +273,53 @@ def test_the_journal_keeps_the_order_and_waits_for_room() -> None:
     full[0] = False
     assert journal.write(bad), "an unrelated error affects only that write"
     assert written == ["first", "second"] and journal.flush()
+
+
+def test_what_is_gathered_shares_a_transaction_and_keeps_its_order() -> None:
+    begun, written, full = [], [], [False]
+
+    @contextmanager
+    def transaction() -> Iterator[None]:
+        begun.append(len(written))
+        if full[0]:
+            raise sqlite3.OperationalError("disk full")
+        before = list(written)
+        try:
+            yield
+        except BaseException:
+            written[:] = before
+            raise
+
+    def bad() -> None:
+        raise ValueError("odd")
+
+    journal = Journal(transaction)
+    for number in range(3):
+        journal.gather(partial(written.append, number))
+    assert written == [] and journal.flush() and written == [0, 1, 2] and begun == [0]
+    for action in (partial(written.append, 3), bad, partial(written.append, 4)):
+        journal.gather(action)
+    assert journal.write(partial(written.append, 5)), "the odd one costs itself"
+    assert written == [0, 1, 2, 3, 4, 5]
+    full[0] = True
+    journal.gather(partial(written.append, 6))
+    journal.gather(partial(written.append, 7))
+    before = list(begun)
+    assert not journal.write(partial(written.append, 8)) and not journal.flush()
+    full[0] = False
+    assert journal.flush() and written == list(range(9))
+    assert len(begun) - len(before) == 3, "what is written sees what was before it"
+
+
+def test_gathered_writes_are_written_by_themselves_and_at_the_end() -> None:
+    gathering, first, last, written = Gathering(), Journal(), Journal(), []
+    gathering.start()
+    for number in range(3):
+        gathering.gather(first, partial(written.append, number))
+    until(lambda: written == [0, 1, 2])
+    gathering.gather(last, partial(written.append, 3))
+    gathering.close()
+    assert written == [0, 1, 2, 3] and not gathering.is_alive()
 
 
 def test_the_journal_has_an_end(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -161,6 +161,11 @@ class Manifest(Struct):
     sealed_listing: StoredFile | None = None
 
     @property
+    def is_repacked(self) -> bool:
+        """Return whether repacking wrote it: it gives the listing another name."""
+        return self.listing not in (LISTING, f"{LISTING}.age")
+
+    @property
     def stored_listing(self) -> StoredFile:
         """Return the listing as stored."""
         return self.sealed_listing or StoredFile(self.listing_bytes, self.listing_sha256)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Iterator
+from contextlib import ExitStack
 
 from ...core.bundle.entry import Entry
 from ...core.bundle.manifest import DatabaseRecord
@@ -30,6 +31,7 @@ from .restoring import restored
 from .server import (
     PostgreSqlConnection,
     PostgreSqlSettings,
+    further,
     opened,
 )
 
@@ -48,8 +50,14 @@ class PostgreSqlDump:
 
     def __iter__(self) -> Iterator[SqlMember]:
         folder = ENGINE.folder(self._database)
-        with opened(self._access, self._database.name) as server:
-            self._dump = Dump(server, self._database.name, self._rules)
+        name = self._database.name
+        with ExitStack() as stack:
+            server = stack.enter_context(opened(self._access, name))
+
+            def more() -> list[PostgreSqlConnection]:
+                return list(further(stack, self._access, server, name))
+
+            self._dump = Dump(server, name, self._rules, more)
             for member in self._dump:
                 yield SqlMember(f"{folder}/{member.name}".encode(), member.data)
 

@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+import os
 import re
-from collections.abc import Iterable, Iterator, Sequence
-from contextlib import ExitStack, contextmanager, suppress
+from collections.abc import Generator, Iterable, Iterator, Sequence
+from contextlib import ExitStack, closing, contextmanager, suppress
 from typing import Any, Literal
 
 import psycopg
 from psycopg import pq
 from pydantic import Field, field_validator
 
+from ...core.dump.postgresql.server import Lines
+from ...core.dump.postgresql.snapshot import LARGE
 from ...core.errors import FasciculusError, StatementError, UnreachableError
 from ...fields import absolute_folder
 from ...kinds import Settings
 from ..base import DatabaseAccess, DatabaseHost, ServerSpec
 from .bridge import bridged
+from .copying import copied
 
 _CONNECT_TIMEOUT = 15
 #: Errors that are no fault of one statement: resources, shutting down, system errors.
@@ -58,6 +62,13 @@ class PostgreSqlSettings(Settings):
         title="User for restoring",
         description="If another: one that may create databases and roles.",
         examples=["fasciculus_restore"],
+    )
+    connections: int = Field(
+        default=0,
+        ge=0,
+        le=8,
+        title="Connections for large databases",
+        description="They read one snapshot side by side. 0 is one for two cores here, at most 4.",
     )
 
     @field_validator("socket")
@@ -180,13 +191,10 @@ class PostgreSqlConnection:
                 for row in range(result.ntuples)
             ]
 
-    def copy_out(self, sql: str) -> Iterator[bytes]:
-        """Yield the lines of a ``COPY … TO STDOUT``."""
-        with self._said():
-            cursor = self._connection.cursor()
-            with cursor.copy(sql.encode("utf-8", "surrogateescape")) as copy:
-                for line in copy:
-                    yield bytes(line)
+    def copy_out(self, sql: str) -> Generator[Lines, None, None]:
+        """Yield the lines of a ``COPY … TO STDOUT``, some at a time."""
+        with self._said(), closing(copied(self._connection, sql)) as found:
+            yield from found
 
     def execute(self, statement: bytes) -> None:
         """Execute a statement, whatever it returns."""
@@ -200,13 +208,13 @@ class PostgreSqlConnection:
             with cursor.copy(statement) as copy:
                 copy.write(rows)
 
-    def copy_lines(self, statement: str, lines: Iterable[bytes]) -> None:
+    def copy_lines(self, statement: str, lines: Iterable[Lines]) -> None:
         """Execute a ``COPY … FROM stdin`` with rows from elsewhere."""
         with self._said():
             cursor = self._connection.cursor()
             with cursor.copy(statement.encode("utf-8", "surrogateescape")) as copy:
-                for line in lines:
-                    copy.write(line)
+                for some in lines:
+                    copy.write(b"".join(some))
 
     def close(self) -> None:
         """Close it; harmless if it is closed already."""
@@ -248,3 +256,22 @@ def opened(access: DatabaseAccess, database: str = "postgres") -> Iterator[Postg
         )
     with connect(access.server, access.host, database) as server:
         yield server
+
+
+def further(
+    stack: ExitStack, access: DatabaseAccess, server: PostgreSqlConnection, database: str
+) -> Iterator[PostgreSqlConnection]:
+    """Yield further connections to a large database, as many as its server's settings say.
+
+    A server that takes fewer gives fewer; ``stack`` closes them.
+    """
+    assert access.server is not None
+    settings = access.server.settings
+    assert isinstance(settings, PostgreSqlSettings)
+    ((size,),) = server.rows("SELECT pg_catalog.pg_database_size(pg_catalog.current_database())")
+    if int(size or 0) < LARGE:
+        return
+    count = settings.connections or min(4, (os.cpu_count() or 1) // 2)
+    with suppress(FasciculusError):
+        for _ in range(count - 1):
+            yield stack.enter_context(opened(access, database))

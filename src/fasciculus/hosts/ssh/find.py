@@ -10,6 +10,7 @@ import json
 import struct
 import tempfile
 from collections.abc import Iterable, Iterator
+from itertools import chain
 from pathlib import Path
 from typing import BinaryIO
 
@@ -26,6 +27,7 @@ FORMAT = "".join(field + r"\0" for field in _FIELDS)
 _COUNT = len(_FIELDS)
 _TYPES = {b"f": FILE, b"d": DIR, b"l": SYMLINK, b"p": FIFO, b"c": CHAR, b"b": BLOCK}
 _HELD = 100_000
+_HEAD = 100
 _LENGTH = struct.Struct("<I")
 
 Record = list[bytes]
@@ -45,6 +47,15 @@ def records(chunks: Iterable[bytes], count: int = _COUNT) -> Iterator[Record]:
         fields = fields[whole:]
     if rest or fields:
         raise FasciculusError("The scan of the host was interrupted.", "Start again.")
+
+
+def first_line(chunks: Iterator[bytes]) -> tuple[bytes, Iterator[bytes]]:
+    """Return a short first line and all that follows it."""
+    head = b""
+    while b"\n" not in head and len(head) < _HEAD and (chunk := next(chunks, b"")):
+        head += chunk
+    line, _, rest = head.partition(b"\n")
+    return line.strip(), chain((rest,), chunks)
 
 
 def key(record: Record) -> bytes:

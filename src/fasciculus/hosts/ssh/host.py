@@ -10,9 +10,10 @@ import os
 import shlex
 import tempfile
 from collections.abc import Iterator
-from contextlib import closing
+from contextlib import closing, contextmanager, nullcontext
 from functools import partial
 from pathlib import Path
+from typing import BinaryIO
 
 import paramiko
 from msgspec.structs import replace
@@ -72,57 +73,53 @@ class SshHost(SshFiles):
     def _by_tools(self, root: str, chosen: WalkRules, warn: Warn, home: str) -> Iterator[HostEntry]:
         base = os.fsencode(root)
         marks = self.marks(root, chosen)
-        self._settled = self._now_there() - _GRAIN_NS
         with (
             ssh_find.RecordSorter(self._spool) as ordered,
             tempfile.TemporaryFile(dir=self._spool) as spool,
+            tempfile.TemporaryFile(dir=self._spool) as names,
         ):
             found = ordered.sort(self._find(root, warn))
             ssh_find.spool(ssh_find.choose(found, chosen, marks, warn), spool)
-            linked: dict[tuple[int, int], bytes] = {}
-
-            def entries() -> Iterator[Entry]:
-                for record in ssh_find.read_records(spool):
-                    entry = ssh_find.entry_of(record)
-                    assert entry is not None
-                    if entry.links > 1:
-                        first = linked.setdefault((entry.device, entry.inode), entry.path)
-                        entry.link = None if first is entry.path else first
-                    yield entry
-
-            with tempfile.TemporaryFile(dir=self._spool) as names:
-                for entry in entries():
-                    # A further name of a file that is sent already is not sent again.
-                    if entry.link is None:
-                        names.write(b"./" + entry.path + b"\0")
-                names.seek(0)
-                spool.seek(0)
-                linked.clear()
-                command = self._sending(root, home)
-                with self._said(), closing(self._session(command)) as channel:
-                    stream = TarReader(channel, names)
-                    firsts: dict[bytes, Entry] = {}
-                    for entry in entries():
-                        path = base + b"/" + entry.path if entry.path else base
-                        if entry.link is not None:
-                            if (first := firsts.get(entry.link)) is not None:
-                                entry.xattrs, entry.flags = dict(first.xattrs), first.flags
+            left_out = _wanted(_entries(spool), chosen, names)
+            spool.seek(0)
+            with self._streamed(root, home, names) as stream:
+                firsts: dict[bytes, Entry] = {}
+                for entry, is_left_out in zip(_entries(spool), left_out, strict=True):
+                    path = base + b"/" + entry.path if entry.path else base
+                    if is_left_out:
+                        if not chosen.on_unchanged(entry):
                             yield HostEntry(entry, partial(self.open, path))
-                            continue
-                        contents = stream.take(entry)
-                        if contents is None and not entry.path:
-                            raise FasciculusError(
-                                f"The folder {root} {stream.reason(b'')}.",
-                                "Check its owner and rights.",
-                            )
-                        if contents is None:
-                            warn(f"{entry.text}: {stream.reason(entry.path)}")
-                            continue
-                        if entry.links > 1 and (entry.xattrs or entry.flags):
-                            firsts[entry.path] = replace(entry)
-                        yield HostEntry(entry, partial(_given, contents))
-                    for line in stream.complaints():
-                        warn(line)
+                        continue
+                    if entry.link is not None:
+                        if (first := firsts.get(entry.link)) is not None:
+                            entry.xattrs, entry.flags = dict(first.xattrs), first.flags
+                        yield HostEntry(entry, partial(self.open, path))
+                        continue
+                    assert stream is not None
+                    contents = stream.take(entry)
+                    if contents is None and not entry.path:
+                        raise FasciculusError(
+                            f"The folder {root} {stream.reason(b'')}.",
+                            "Check its owner and rights.",
+                        )
+                    if contents is None:
+                        warn(f"{entry.text}: {stream.reason(entry.path)}")
+                        continue
+                    if entry.links > 1 and (entry.xattrs or entry.flags):
+                        firsts[entry.path] = replace(entry)
+                    yield HostEntry(entry, partial(_given, contents))
+                for line in stream.complaints() if stream is not None else ():
+                    warn(line)
+
+    @contextmanager
+    def _streamed(self, root: str, home: str, names: BinaryIO) -> Iterator[TarReader | None]:
+        """Provide the stream of the named files; None if nothing is named."""
+        if not names.tell():
+            yield None
+            return
+        names.seek(0)
+        with self._said(), closing(self._session(self._sending(root, home))) as channel:
+            yield TarReader(channel, names)
 
     def _sending(self, root: str, home: str) -> str:
         """Return the command that sends the files whose names it is given.
@@ -170,10 +167,15 @@ class SshHost(SshFiles):
 
     def _find(self, root: str, warn: Warn) -> Iterator[ssh_find.Record]:
         command = (
-            f"cd {shlex.quote(root)} && LC_ALL=C find . -printf {shlex.quote(ssh_find.FORMAT)}"
+            f"date +%s && cd {shlex.quote(root)} && LC_ALL=C find . -printf "
+            f"{shlex.quote(ssh_find.FORMAT)}"
         )
         with self._said(), closing(self._session(command)) as channel:
-            yield from ssh_find.records(iter(lambda: channel.recv(_CHUNK), b""))
+            chunks = iter(lambda: channel.recv(_CHUNK), b"")
+            # Its own time, before anything was looked at.
+            seconds, chunks = ssh_find.first_line(chunks)
+            self._settled = int(seconds) * _GRAIN_NS - _GRAIN_NS if seconds.isdigit() else 0
+            yield from ssh_find.records(chunks)
             for line in channel.makefile_stderr("rb").read().splitlines():
                 path, _, reason = line.removeprefix(b"find: ").rpartition(b": ")
                 name = shown(path.strip(b"'\x91\x92").removeprefix(b"./"))
@@ -211,6 +213,33 @@ class SshHost(SshFiles):
     def _by_sftp(self, root: str, chosen: WalkRules, warn: Warn) -> Iterator[HostEntry]:
         with self._said():
             yield from sftp_walk.walk(self._sftp, self.open, os.fsencode(root), chosen, warn)
+
+
+def _entries(spool: BinaryIO) -> Iterator[Entry]:
+    """Yield the entries that were spooled, each further name of a file with its first one."""
+    linked: dict[tuple[int, int], bytes] = {}
+    for record in ssh_find.read_records(spool):
+        entry = ssh_find.entry_of(record)
+        assert entry is not None
+        if entry.links > 1:
+            first = linked.setdefault((entry.device, entry.inode), entry.path)
+            entry.link = None if first is entry.path else first
+        yield entry
+
+
+def _wanted(entries: Iterator[Entry], chosen: WalkRules, names: BinaryIO) -> bytearray:
+    """Write the names of the entries that the host should send; return for each entry whether it
+    is left out because it is unchanged.
+    """
+    left_out = bytearray()
+    begin = chosen.unchanged or (lambda: nullcontext(lambda entry: False))
+    with begin() as is_unchanged:
+        for entry in entries:
+            left_out.append(is_unchanged(entry))
+            # A further name of a file that is sent already is not sent again.
+            if entry.link is None and not left_out[-1]:
+                names.write(b"./" + entry.path + b"\0")
+    return left_out
 
 
 def _given(contents: OpenFile) -> OpenFile:

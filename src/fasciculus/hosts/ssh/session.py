@@ -200,8 +200,3 @@ class SshSession:
             raise ConnectionLostError(
                 f"The connection to {self._link.spec.where} was lost.", "Start again."
             ) from error
-
-    def _now_there(self) -> int:
-        """Return the host's own time, in nanoseconds."""
-        said = self.run("date +%s", 60.0).output.strip()
-        return int(said) * 1_000_000_000 if said.isdigit() else 0

@@ -66,6 +66,14 @@ def host(db: sqlite3.Connection, cipher: SecretCipher, name: str) -> Host:
     return _host(row, cipher)
 
 
+def host_fields(db: sqlite3.Connection, name: str) -> HostFields:
+    """Return what was set of a host. Raises ``MissingError``, with the nearest name."""
+    row = db.execute("SELECT document FROM host WHERE name=?", (name,)).fetchone()
+    if row is None:
+        raise nearest(db, "host", name, "host")
+    return HostFields.model_validate_json(row["document"])
+
+
 def host_count(db: sqlite3.Connection) -> int:
     """Return how many hosts there are."""
     return int(db.execute("SELECT count(*) FROM host").fetchone()[0])

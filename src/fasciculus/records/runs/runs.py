@@ -107,6 +107,12 @@ def summary(db: sqlite3.Connection, run_id: int, scope: Scope = EVERYTHING) -> R
     return _run(db, scope, row)
 
 
+def is_over(db: sqlite3.Connection, run_id: int) -> bool:
+    """Return whether a run has ended, without counting its tasks; so has one that is forgotten."""
+    row = db.execute("SELECT state FROM run WHERE id=?", (run_id,)).fetchone()
+    return row is None or row["state"] == "ended"
+
+
 def run(db: sqlite3.Connection, run_id: int, scope: Scope = EVERYTHING) -> RunDetail:
     """Return a run with its tasks."""
     detail = RunDetail(**summary(db, run_id, scope).model_dump())

@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
+from ...config import Config
 from ...contracts.events import (
     BundleFound,
     CopyResult,
@@ -29,17 +30,21 @@ from ...hosts import KINDS as HOST_KINDS
 from ...models import JobInput, Task
 from ...records import imports, inventory
 from ...records.bundles import bundles, change_alarms
+from ...records.db import Records
 from ...records.inventory import SubjectHost
 from ...records.jobs import jobs, pauses
 from ...records.runs import log_lines, maintenance, runs
+from ...records.secret_cipher import SecretCipher
 from ...records.stores import store_days, stores
 from .. import bundle_changes
+from ..event_stream import EventStream
 from .handler import HandlerBase
 from .orders.artifacts import under_way
 from .orders.backup import backup_order
 from .orders.connections import is_here
 from .progress import TaskProgress
 from .queued import PRIORITIES, QueuedBackup
+from .run_views import RunViews
 
 log = logging.getLogger(__name__)
 
@@ -124,6 +129,12 @@ class BackupHandler(HandlerBase[QueuedBackup]):
     #: Called with the number of a run whose last task has ended.
     on_run_ended: Callable[[int], None]
 
+    def __init__(
+        self, config: Config, records: Records, cipher: SecretCipher, events: EventStream
+    ) -> None:
+        super().__init__(config, records, cipher, events)
+        self._views = RunViews(records, events)
+
     # Starting ------------------------------------------------------------------
 
     def queue_run(
@@ -153,7 +164,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
             for name in jobs.gone_subjects(db, job):
                 log_lines.add(db, "run", run_id, "warning", f"{kind} {name} was deleted: skipped")
             tasks = self._all_queued(db, run_id, job, runs.tasks(db, run_id), start.by_timetable)
-        self._show_run(run_id)
+        self._views.show(run_id)
         return run_id, tasks
 
     @staticmethod
@@ -240,7 +251,7 @@ class BackupHandler(HandlerBase[QueuedBackup]):
         task.shown = runs.task(db, task.number)
         task.good_stores.clear()
         if is_first:
-            self._show_run(task.run)
+            self._views.show(task.run)
         self.show(task)
         order = backup_order(self._sources(), task.job, task.run, task.number, *task.subject)
         last = bundles.newest(db, *task.subject, task.job.name)
@@ -400,9 +411,11 @@ class BackupHandler(HandlerBase[QueuedBackup]):
             config.states(*task.subject, task.previous).unlink(missing_ok=True)
 
     def _end_run(self, task: QueuedBackup) -> None:
-        if not runs.tasks_left(self._records.reader, task.run):
+        if runs.tasks_left(self._records.reader, task.run):
+            self._views.show_soon(task.run)
+        else:
             self.on_run_ended(task.run)
-        self._show_run(task.run)
+            self._views.show(task.run)
 
     def clear(self, task: QueuedBackup) -> None:
         """Remove the temporary files of a task."""
@@ -418,9 +431,6 @@ class BackupHandler(HandlerBase[QueuedBackup]):
             with_progress(task.shown, task.progress)
         data = {"run": task.run, "task": json.loads(task.shown.model_dump_json())}
         self._events.tell("task", data, task.run, task.subject)
-
-    def _show_run(self, run_id: int) -> None:
-        self._events.tell("run", runs.summary(self._records.reader, run_id), run=run_id)
 
     # Recovering ----------------------------------------------------------------
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections.abc import Callable
+from contextlib import AbstractContextManager
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Generic, Protocol, TypeVar
@@ -42,6 +43,9 @@ class Handler(Protocol[T]):
     #: What a cancelled task came to, and what is to be said of an interrupted one.
     cancelled: str
     aftermath: str
+
+    def transaction(self) -> AbstractContextManager[object]:
+        """Provide a transaction of the records for several writes."""
 
     def begin(self, task: T) -> Order:
         """Record that it runs, and write its order. Raises ``FasciculusError``."""
@@ -92,6 +96,10 @@ class HandlerBase(Generic[T]):
         self, config: Config, records: Records, cipher: SecretCipher, events: EventStream
     ) -> None:
         self._config, self._records, self._cipher, self._events = config, records, cipher, events
+
+    def transaction(self) -> AbstractContextManager[object]:
+        """Provide a transaction of the records for several writes."""
+        return self._records.write()
 
     def _sources(self) -> OrderInputs:
         return OrderInputs(self._config, self._records.reader, self._cipher)

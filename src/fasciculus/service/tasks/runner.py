@@ -7,9 +7,10 @@ import threading
 import time
 from collections.abc import Callable, Iterable, Mapping
 from datetime import UTC, datetime
+from functools import partial
 from typing import Any
 
-from ...contracts.events import Log, Progress
+from ...contracts.events import CopyResult, Log, Progress, StoreSeen
 from ...contracts.orders import BackupOrder, Order
 from ...contracts.results import AnyResult, Failure
 from ...core.errors import FasciculusError
@@ -17,7 +18,7 @@ from ...core.formatting import format_count
 from ...core.subject import Subject
 from ...worker.pool import Workers
 from .handler import Handler
-from .journal import Journal
+from .journal import Gathering, Journal
 from .progress import TaskProgress
 from .queue import Paused, TaskQueue
 from .queued import Lane, QueuedTask
@@ -27,6 +28,8 @@ log = logging.getLogger(__name__)
 _GRACE = 45.0
 _WATCH_EVERY = 15.0
 _LOOK_EVERY = 5.0
+#: Events that are recorded shortly after, many at a time.
+_GATHERED = (Log, CopyResult, StoreSeen)
 _STOPPED = "The service was stopped while this was running."
 
 
@@ -50,6 +53,7 @@ class TaskRunner:
         self._workers, self._handlers = workers, handlers
         self._queue = TaskQueue(limits, slots)
         self._changed = threading.Condition()
+        self._gathering = Gathering()
         self._unwritten: list[tuple[QueuedTask, Journal]] = []
         self._adrift: set[tuple[str, int]] = set()
         self._closing = False
@@ -64,13 +68,15 @@ class TaskRunner:
     def start(self) -> None:
         """End what an earlier life left unfinished, then begin to work."""
         self.recover(at_start=True)
+        self._gathering.start()
         for thread in (*self._threads, self._watcher):
             thread.start()
 
     @property
     def alive(self) -> bool:
         """Return whether all its threads are running."""
-        return all(thread.is_alive() for thread in (*self._threads, self._watcher))
+        threads = (*self._threads, self._watcher)
+        return self._gathering.is_alive() and all(thread.is_alive() for thread in threads)
 
     def stop(self) -> None:
         """Cancel what is running and wait for it, so that nothing is left behind."""
@@ -89,6 +95,7 @@ class TaskRunner:
                     task.worker.kill()
         for thread in self._threads:
             thread.join(max(0.0, deadline - time.monotonic()))
+        self._gathering.close()
         self._workers.close()
 
     # Adding and cancelling ---------------------------------------------------------
@@ -153,7 +160,8 @@ class TaskRunner:
         return None if soonest is None else min((soonest - now).total_seconds() + 0.01, _LOOK_EVERY)
 
     def _carry_out(self, task: QueuedTask) -> None:
-        handler, journal = self._handlers[type(task)], Journal()
+        handler = self._handlers[type(task)]
+        journal = Journal(handler.transaction)
         result: AnyResult = Failure(outcome="failed", error="The worker gave no answer.")
         try:
             order = handler.begin(task)
@@ -166,6 +174,8 @@ class TaskRunner:
             text = f"Unexpected: {type(error).__name__}: {error}."
             result = Failure(outcome="failed", error=text)
         finally:
+            # Before a line is written that the task is tried again.
+            journal.flush()
             if (moment := self._again(task, result, handler)) is not None:
                 self._put_back(task, moment, handler)
             else:
@@ -207,8 +217,12 @@ class TaskRunner:
                 else:
                     task.progress.update(event)
                 handler.show(task)
+                continue
+            action = partial(handler.take, task, event)
+            if isinstance(event, _GATHERED):
+                self._gathering.gather(journal, action)
             else:
-                journal.write(lambda event=event: handler.take(task, event))  # type: ignore[misc]
+                journal.write(action)
         if task.stopped_by and (worker.result is None or worker.result.outcome == "cancelled"):
             handler.after_failure(task, lambda order: self._clear_up(task, order, handler, journal))
             journal.write(lambda: handler.take(task, Log("error", task.stopped_by)))
@@ -232,15 +246,15 @@ class TaskRunner:
         worker = self._workers.start(order)
         for event in worker.events():
             if isinstance(event, Log):
-                journal.write(lambda event=event: handler.take(task, event))  # type: ignore[misc]
+                journal.write(partial(handler.take, task, event))
         return worker.result
 
     # Ending ------------------------------------------------------------------------
 
     def _end(self, task: QueuedTask, result: AnyResult, journal: Journal | None = None) -> None:
         """Write how a task ended; what cannot be written now is written later."""
-        journal = journal or Journal()
         handler = self._handlers[type(task)]
+        journal = journal or Journal(handler.transaction)
         task.progress = None
         written = [journal.write(ending) for ending in handler.endings(task, result)]
         handler.clear(task)
@@ -319,7 +333,7 @@ class TaskRunner:
         self._adrift = adrift
 
     def _interrupt(self, task: QueuedTask, handler: Handler[Any]) -> None:
-        journal, text = Journal(), f"{_STOPPED} {handler.aftermath}"
+        journal, text = Journal(handler.transaction), f"{_STOPPED} {handler.aftermath}"
         journal.write(lambda: handler.take(task, Log("error", text)))
         self._end(task, Failure(outcome="interrupted", error=text), journal)
         threading.Thread(

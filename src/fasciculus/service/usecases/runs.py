@@ -58,7 +58,7 @@ def runs_events(caller: Caller, run_id: int, last_id: str) -> Iterator[bytes]:
     records = caller.records
 
     def over() -> bool:
-        return runs.summary(records.reader, run_id).state == "ended"
+        return runs.is_over(records.reader, run_id)
 
     return caller.service.events.stream(last_id, run_id, over, _shown_to(caller))
 

@@ -6,7 +6,7 @@ usual.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
 from ...core.bundle.manifest import PieceRecord
@@ -17,15 +17,13 @@ from ..fetching import fetch
 from .upload import Uploader
 
 
-def missing_pieces(
-    store: Store, subject: Subject, pieces: Sequence[PieceRecord]
-) -> list[PieceRecord]:
-    """Return those of some pieces that a store does not hold.
+def missing_pieces(held: Mapping[str, int], pieces: Sequence[PieceRecord]) -> list[PieceRecord]:
+    """Return those of some pieces that a store does not hold; ``held`` are the sizes of those that
+    it does.
 
     Raises ``MissingError`` for one that it holds in another size: be it damaged, or another piece
     since the store was repacked alone, it is not to be written over.
     """
-    held = {item.name: item.size for item in store.items(subject.pieces)}
     for piece in pieces:
         if held.get(piece.name, piece.bytes) != piece.bytes:
             raise MissingError(f"{piece.name} is another one there.")

@@ -80,6 +80,10 @@ class Finishing:
     def _retire(self, uploader: Uploader, target: StoreOrder) -> int:
         """Apply the keep rule on a store; return how many copies are left, 0 if unknown."""
         try:
+            # What was complete at first, if it still has its folder: looking into each of them
+            # again takes longer than a small task.
+            there = {item.name for item in uploader.store.items(self._task.subject.bundles)}
+            whole = [*self._stores.present[uploader.name].whole, self._task.bundle]
             return retire(
                 uploader.store,
                 self._task.subject,
@@ -88,6 +92,7 @@ class Finishing:
                 partial(self._retired, uploader.name),
                 self._stores.recorded[uploader.name],
                 self._task.spool,
+                [name for name in whole if name in there],
             )
         except (FasciculusError, OSError) as error:
             self._task.emitter.warn(

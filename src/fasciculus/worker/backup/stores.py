@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
+from datetime import UTC, datetime
 
+from ...bundles.present import Present, look
 from ...bundles.recorded_copies import RecordedCopies
-from ...bundles.retiring import remove_bundle, sweep
+from ...bundles.retiring import clear_interrupted, remove_bundle, sweep
 from ...contracts.events import DamageMet
 from ...contracts.orders import StoreOrder
 from ...core.bundle import layout
@@ -43,6 +45,8 @@ class BackupStores:
         #: Whether whatever failed may pass by itself.
         self.passing = True
         self.recorded: dict[str, RecordedCopies] = {}
+        #: What each store held of the subject at first.
+        self.present: dict[str, Present] = {}
 
     def ready(self, order: StoreOrder) -> set[str]:
         """Connect, check the mark, clear what an interrupted run left; returns names in use."""
@@ -58,17 +62,24 @@ class BackupStores:
         recorded = self.recorded[order.name] = order.recorded_copies(
             self._task.subject, self._task.emitter.warn
         )
-        if not order.append_only:
-            for name in sweep(store, self._task.subject, recorded, self._task.spool):
-                self._task.emitter.info(f"store {order.name}: cleared the half-written {name}")
+        present = self.present[order.name] = self._cleared(store, order)
         check_space(order, store.free(), self._task.order)
         self.uploaders.append(uploader)
-        present = [item.name for item in store.items(self._task.subject.bundles)]
-        self._tell_of_unknown(store, order, [name for name in present if name not in recorded])
+        unknown = [name for name in present.manifests if name not in recorded]
+        self._tell_of_unknown(store, order, unknown)
         # A retired bundle's name must not come again while others still need its pieces.
-        return {*present} | {
-            layout.bundle_of(item.name) for item in store.items(self._task.subject.pieces)
-        }
+        return {*present.manifests, *map(layout.bundle_of, present.pieces)}
+
+    def _cleared(self, store: RetryingStore, order: StoreOrder) -> Present:
+        """Remove what interrupted runs left, where that can be; return what the store holds."""
+        subject, recorded = self._task.subject, self.recorded[order.name]
+        if order.append_only:
+            return look(store, subject)
+        today = datetime.now(UTC).toordinal()
+        removed, present = clear_interrupted(store, subject, recorded, self._task.spool, today)
+        for name in removed:
+            self._task.emitter.info(f"store {order.name}: cleared the half-written {name}")
+        return present
 
     def _tell_of_unknown(self, store: Store, order: StoreOrder, names: list[str]) -> None:
         """Report whole bundles of this service that the records lack: those of tasks whose end was
@@ -107,7 +118,7 @@ class BackupStores:
         found = {}
         for uploader in list(self.uploaders):
             with self._costs_itself(uploader):
-                found[uploader.name] = missing_pieces(uploader.store, self._task.subject, needed)
+                found[uploader.name] = missing_pieces(self.present[uploader.name].pieces, needed)
         return found
 
     def _bring(

@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from ...bundles.records_copies import remove_old_copies
-from ...bundles.retiring import StoreKeep, retire, sweep
+from ...bundles.retiring import StoreKeep, complete, retire, sweep
 from ...contracts.events import CopyRetired, Progress
 from ...contracts.orders import RetireOrder, SeriesOrder
 from ...contracts.results import RetireResult
@@ -71,7 +71,14 @@ class RetireTask:
             set(series.locked),
         )
         retire(
-            store, self._subject, series.known, keep, self._on_retired, self._recorded, self._spool
+            store,
+            self._subject,
+            series.known,
+            keep,
+            self._on_retired,
+            self._recorded,
+            self._spool,
+            complete(store, self._subject),
         )
 
     def _on_retired(self, bundle: str) -> None:

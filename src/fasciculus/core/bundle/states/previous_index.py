@@ -11,7 +11,7 @@ import os
 import stat
 import struct
 from collections.abc import Callable, Iterator
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import IO, Any
 
@@ -65,6 +65,18 @@ class PreviousEntry:
         """Return whether its line describes the whole entry, so that it can be reused."""
         row = self.row
         return (
+            self.has_state_of(entry)
+            and not entry.xattrs
+            and "xattrs" not in row
+            and (entry.type == FILE or entry.flags == row.get("flags", ""))
+        )
+
+    def has_state_of(self, entry: Entry) -> bool:
+        """Return whether modes, owners, times and place are those of the entry, which has one
+        name.
+        """
+        row = self.row
+        return (
             int(row["mode"], 8) == entry.mode
             and row["uid"] == entry.uid
             and row["gid"] == entry.gid
@@ -74,9 +86,6 @@ class PreviousEntry:
             and row.get("ctime_ns", 0) == entry.ctime_ns
             and row.get("inode", 0) == entry.inode
             and row.get("device", 0) == entry.device
-            and not entry.xattrs
-            and "xattrs" not in row
-            and (entry.type == FILE or entry.flags == row.get("flags", ""))
             and entry.link is None
             and "link" not in row
             and row.get("origin") is None
@@ -174,11 +183,32 @@ class PreviousIndex:
             return None
         if entry.type != FILE:
             return found if found.describes(entry) and _same_special(entry, found.row) else None
-        if not self._unchanged(entry, found.row) or any(
-            at[0] in self._damaged for at in found.row.get("at", ())
-        ):
+        if not self._unchanged(entry, found.row) or self._is_damaged(found.row):
             return None
         return found
+
+    @contextmanager
+    def another_pass(self) -> Iterator[PreviousIndex]:
+        """Provide a second index over the same listing, for another scan."""
+        index = PreviousIndex(self._path, self._unchanged, self._spool, self._damaged)
+        try:
+            yield index
+        finally:
+            index.close()
+
+    def same_entry(self, entry: Entry) -> PreviousEntry | None:
+        """Return the entry of the same path whose state is completely unchanged, so that it needs
+        no reading: not even of attributes, which ``entry`` lacks.
+        """
+        found = self.find(entry)
+        if found is None or not entry.ctime_ns or entry.links != 1:
+            return None
+        same = found.row.get("size", 0) == entry.size and found.has_state_of(entry)
+        return found if same and not self._is_damaged(found.row) else None
+
+    def _is_damaged(self, row: dict[str, Any]) -> bool:
+        """Return whether some of an entry's bytes are in a damaged piece."""
+        return bool(self._damaged) and any(at[0] in self._damaged for at in row.get("at", ()))
 
     def same_state(self, kind: str, path: bytes, info: os.stat_result) -> PreviousEntry | None:
         """Return the entry of a plain file whose state is completely unchanged.
@@ -215,7 +245,7 @@ class PreviousIndex:
             and "link" not in row
             and "origin" not in row
         )
-        if not same or (self._damaged and any(at[0] in self._damaged for at in row.get("at", ()))):
+        if not same or self._is_damaged(row):
             return None
         return current
 

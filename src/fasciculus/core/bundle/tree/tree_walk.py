@@ -8,6 +8,7 @@ import os
 import pwd
 import stat
 from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager
 from functools import lru_cache
 
 from msgspec import Struct
@@ -51,6 +52,12 @@ def group_name(gid: int) -> str:
         return grp.getgrgid(gid).gr_name
     except KeyError:
         return ""
+
+
+def forget_names() -> None:
+    """Ask the system again for the names of users and groups: a process may live for many tasks."""
+    user_name.cache_clear()
+    group_name.cache_clear()
 
 
 def shown(path: bytes) -> str:
@@ -158,6 +165,11 @@ class WalkRules(Struct, frozen=True):
     states: StatCache | None = None
     on_run: Callable[[StatBlock], bool] = lambda run: False
     on_same: Callable[[StatBlock, bytes], bool] = lambda run, line: False
+    #: For hosts that send all contents in one stream: provides a test of whether an entry is
+    #: unchanged and need not be sent, to be called in scan order; ``on_unchanged`` then lists the
+    #: entry again.
+    unchanged: Callable[[], AbstractContextManager[Callable[[Entry], bool]]] | None = None
+    on_unchanged: Callable[[Entry], bool] = lambda entry: False
 
     @property
     def one_file_system(self) -> bool:

@@ -19,6 +19,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Iterable, Iterator
+from contextlib import closing
 from fnmatch import fnmatchcase
 
 from msgspec import Struct, field
@@ -43,8 +44,9 @@ from .dialect import (
 from .large_objects import large_objects
 from .owners import Rights
 from .roles import roles
-from .rows import check_count, row_members
+from .rows import check_count, lines_of, row_members
 from .server import Server
+from .snapshot import BEGIN, SESSION, More, Readers, joined
 from .tables import Table, attached, row_security, table_object, tables
 
 _LOCKED = 200
@@ -64,10 +66,20 @@ class DumpResult(Struct):
 
 
 class Dump:
-    """The dump of one database, to be iterated once. ``done`` is complete afterwards."""
+    """The dump of one database, to be iterated once. ``done`` is complete afterwards.
 
-    def __init__(self, server: Server, database: str, rules: DumpRules = DumpRules()) -> None:
-        self._server, self._database, self._rules = server, database, rules
+    ``more`` opens further connections to it, which read the rows of large tables side by side.
+    """
+
+    def __init__(
+        self,
+        server: Server,
+        database: str,
+        rules: DumpRules = DumpRules(),
+        more: More = tuple,
+    ) -> None:
+        self._server, self._database, self._rules, self._more = server, database, rules, more
+        self._readers = Readers([server])
         self._head = b""
         #: Tables that are not in the bundle, by their names as SQL.
         self._without: dict[str, Table] = {}
@@ -112,15 +124,7 @@ class Dump:
 
     def _open(self) -> None:
         server = self._server
-        for words in (
-            "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY",
-            "SELECT pg_catalog.set_config('search_path', '', false)",
-            "SET LOCAL synchronize_seqscans = off",
-            "SET LOCAL extra_float_digits = 3",
-            "SET LOCAL lock_timeout = '10min'",
-            # Rows that a policy hides would be missing without a word.
-            "SET LOCAL row_security = off",
-        ):
+        for words in (BEGIN, *SESSION):
             server.rows(words)
         icu = {15: "daticulocale", 16: "daticulocale"}.get(server.version // 10000, "NULL")
         icu = "datlocale" if server.version >= 170000 else icu
@@ -161,10 +165,13 @@ class Dump:
         """Lock the tables against changes of their structure. Raises the error that names the
         right which is missing.
         """
-        names = [table.name for table in found if table.kind in "rp"]
-        for at in range(0, len(names), _LOCKED):
-            some = ", ".join(f"ONLY {name}" for name in names[at : at + _LOCKED])
-            self._server.rows(f"LOCK TABLE {some} IN ACCESS SHARE MODE")
+        names = [f"ONLY {table.name}" for table in found if table.kind in "rp"]
+        some = [names[at : at + _LOCKED] for at in range(0, len(names), _LOCKED)]
+        locks = [f"LOCK TABLE {', '.join(part)} IN ACCESS SHARE MODE" for part in some]
+        for lock in locks:
+            self._server.rows(lock)
+        if not self._rules.structure_only:
+            self._readers = Readers([self._server, *joined(self._server, self._more(), locks)])
 
     # Structure ---------------------------------------------------------------
 
@@ -259,9 +266,10 @@ class Dump:
         sizes = self._rules.sizes(table.called)
         server.rows("SAVEPOINT rows")
         try:
-            for member, rows in row_members(server, number, table, self._head, chosen, sizes):
-                count += rows
-                yield member
+            with closing(lines_of(server, self._readers, table, chosen)) as lines:
+                for member, rows in row_members(lines, number, table, self._head, sizes):
+                    count += rows
+                    yield member
         except StatementError as error:
             # One odd table costs itself, or the rest of it.
             server.rows("ROLLBACK TO SAVEPOINT rows")

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Generator, Sequence
 from typing import Protocol
+
+#: Lines of rows, each with its end.
+Lines = Sequence[bytes | memoryview]
 
 
 class Server(Protocol):
@@ -15,5 +18,5 @@ class Server(Protocol):
     def rows(self, sql: str, *values: str) -> Sequence[Sequence[str | None]]:
         """Return all rows of a small result, as PostgreSQL writes their values."""
 
-    def copy_out(self, sql: str) -> Iterator[bytes]:
-        """Yield the lines of a ``COPY … TO STDOUT`` in its text format, each with its end."""
+    def copy_out(self, sql: str) -> Generator[Lines, None, None]:
+        """Yield the lines of a ``COPY … TO STDOUT`` in its text format, some at a time."""

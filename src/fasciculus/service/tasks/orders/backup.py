@@ -28,7 +28,7 @@ from ... import timetables
 from .artifacts import kept, own_folders, spool, under_way
 from .connections import (
     OrderInputs,
-    host_order,
+    host_order_from_fields,
     local_stores,
     mail_order,
     recorded_copies,
@@ -46,14 +46,14 @@ def backup_order(
     config, db = sources.config, sources.db
     subject = find_subject(sources, kind, name)
     options = runs.options(db, run_id)
+    seal_to = sealed_to(sources, job)
     previous, why_full = (
         (None, "it was asked for")
         if options.full
-        else previous_order(sources, job, kind, name, sealed_to(sources, job))
+        else previous_order(sources, job, kind, name, seal_to)
     )
     last = bundles.newest(db, kind, name, job.name)
     rules = job.databases.as_core()
-    seal_to = sealed_to(sources, job)
     account = subject.account
     left = f"task-{task_id}"
     return BackupOrder(
@@ -65,7 +65,9 @@ def backup_order(
         all_databases=kind == "host" and "databases" in job.contents,
         database_rules=rules,
         mail=_mail(subject, job),
-        host=host_order(sources, subject.host.name),
+        host=host_order_from_fields(
+            subject.host, inventory.host_secrets(db, sources.cipher, subject.host.name)
+        ),
         rules=job.rules.as_core(account.excludes if account else ()),
         system=_system(subject),
         system_user=subject.owner,

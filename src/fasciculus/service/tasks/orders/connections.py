@@ -139,7 +139,7 @@ def recorded_copy(config: Config, store: str, subject: Subject, copy: RecordedCo
 
 def host_order(sources: OrderInputs, name: str) -> HostOrder:
     """Return how to reach a saved host and its database servers."""
-    host = inventory.host(sources.db, sources.cipher, name)
+    host = inventory.host_fields(sources.db, name)
     return host_order_from_fields(host, inventory.host_secrets(sources.db, sources.cipher, name))
 
 

@@ -7,7 +7,8 @@ from collections.abc import Iterable
 
 from ....contracts.orders import CommandOrder, SubjectOrder
 from ....core.subject import SubjectKind
-from ....models import Account, Command, Host
+from ....models import Account, Command
+from ....models.inventory.inventory import HostFields
 from .subjects import FoundSubject
 
 
@@ -36,7 +37,7 @@ def with_names(text: str, subject: FoundSubject) -> str:
     return text
 
 
-def hold_flags(host: Host, account: Account | None, subject: SubjectOrder) -> list[str]:
+def hold_flags(host: HostFields, account: Account | None, subject: SubjectOrder) -> list[str]:
     """Return the flag files of a subject's hold pages."""
     if not host.hold_flag or account is None:
         return []

@@ -28,7 +28,8 @@ from ....core.file_filters import FileRules
 from ....core.restore.restore_kind import RestoreKind
 from ....core.subject import Subject, SubjectKind
 from ....databases.base import EXCHANGE_PREFIX
-from ....models import Host, JobInput, Restore
+from ....models import JobInput, Restore
+from ....models.inventory.inventory import HostFields
 from ....records import inventory
 from ....records.bundles import bundles
 from ....records.jobs import jobs
@@ -210,7 +211,7 @@ def _drill_page(sources: OrderInputs, restore: Restore) -> DrillPage | None:
     )
 
 
-def _web_address(host: Host) -> str:
+def _web_address(host: HostFields) -> str:
     """Return where the web server of a host is."""
     address = str(getattr(host.connection, "address", "") or "127.0.0.1")
     return f"{address}:80"

@@ -10,7 +10,8 @@ from ....core.dump.filters import DatabaseRules
 from ....core.errors import SettingError
 from ....core.subject import SubjectKind
 from ....databases.base import DatabaseRef
-from ....models import Account, Host
+from ....models import Account
+from ....models.inventory.inventory import HostFields
 from ....records import inventory
 from .connections import OrderInputs
 
@@ -20,7 +21,7 @@ class FoundSubject:
     """A subject with its host, and its account unless it is a host itself."""
 
     order: SubjectOrder
-    host: Host
+    host: HostFields
     account: Account | None
 
     @property
@@ -32,13 +33,13 @@ class FoundSubject:
 def find_subject(sources: OrderInputs, kind: SubjectKind, name: str) -> FoundSubject:
     """Return a subject by its kind and name. Raises ``MissingError`` or ``SettingError``."""
     if kind == "host":
-        host = inventory.host(sources.db, sources.cipher, name)
+        host = inventory.host_fields(sources.db, name)
         return FoundSubject(
             SubjectOrder(kind=SubjectKind.HOST, name=name, host=name, root=""), host, None
         )
     owner = name if kind == "account" else inventory.account_of_site(sources.db, name)
     account = inventory.account(sources.db, owner)
-    host = inventory.host(sources.db, sources.cipher, account.host)
+    host = inventory.host_fields(sources.db, account.host)
     return FoundSubject(_below_account(account, kind, name), host, account)
 
 

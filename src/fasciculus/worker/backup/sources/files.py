@@ -5,9 +5,10 @@ from __future__ import annotations
 import io
 import os
 import time
-from collections.abc import Callable
-from contextlib import closing
+from collections.abc import Callable, Iterator
+from contextlib import closing, contextmanager
 from functools import partial
+from typing import Any
 
 import orjson
 from blake3 import blake3
@@ -71,7 +72,8 @@ class FileSource:
         """Pack the files."""
         rules = self._order.rules
         chooser = None if rules.everything else FileSelector(rules, time.time_ns())
-        is_known = None if self._previous is None or self._compare else self._is_known
+        reads_all = self._previous is None or self._compare
+        is_known = None if reads_all else self._is_known
         chosen = WalkRules(
             excluded_paths(self._order, self._root, self._host.is_local),
             chooser,
@@ -80,6 +82,8 @@ class FileSource:
             self._states,
             self._on_run,
             self._on_same,
+            None if reads_all else self._unchanged,
+            self._on_unchanged,
         )
         subject = self._order.subject
         for found in self._host.tree(subject.root, chosen, self._unreadable, subject.home):
@@ -91,9 +95,29 @@ class FileSource:
         known = self._previous.same_state("files", path, info)
         if known is None:
             return False
+        self._list_again(known.line, known.row, info.st_size)
+        return True
+
+    def _list_again(self, line: bytes, row: dict[str, Any], size: int) -> None:
+        """Take over the line of an unchanged entry."""
         self._same = None
-        self._writer.add_line("files", known.line, info.st_size, known.row.get("at", []))
-        self._seen(1, info.st_size)
+        self._writer.add_line("files", line, size, row.get("at", []))
+        self._seen(1, size)
+
+    @contextmanager
+    def _unchanged(self) -> Iterator[Callable[[Entry], bool]]:
+        """Provide whether entries are as they were; they must come in scan order."""
+        assert self._previous is not None
+        with self._previous.another_pass() as before:
+            yield lambda entry: before.same_entry(entry) is not None
+
+    def _on_unchanged(self, entry: Entry) -> bool:
+        """List an unchanged entry again, which was looked at alone."""
+        assert self._previous is not None
+        known = self._previous.same_entry(entry)
+        if known is None:
+            return False
+        self._list_again(known.line, known.row, entry.size)
         return True
 
     def _on_run(self, run: StatBlock) -> bool:
@@ -116,13 +140,9 @@ class FileSource:
     def _on_same(self, run: StatBlock, line: bytes) -> bool:
         """List one unchanged entry again."""
         row = orjson.loads(line)
-        at = row.get("at", [])
-        if self._damaged and any(part[0] in self._damaged for part in at):
+        if self._damaged and any(part[0] in self._damaged for part in row.get("at", [])):
             return False
-        self._same = None
-        size = row.get("size", 0) if row["type"] == FILE else 0
-        self._writer.add_line("files", line, size, at)
-        self._seen(1, size)
+        self._list_again(line, row, row.get("size", 0) if row["type"] == FILE else 0)
         return True
 
     def _note_excluded(self, path: bytes, size: int, rule: str) -> None:
