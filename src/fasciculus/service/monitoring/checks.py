@@ -336,7 +336,7 @@ def _things(rows: list[CoverageResult]) -> str:
 
 
 def _stores(watched: Watched) -> Iterator[Finding]:
-    statuses = watched.statuses.all()
+    statuses = watched.statuses.current()
     settings = watched.settings
     for name in store_records.never_tried(watched.db):
         text = f"Store {name} was never tried."
@@ -423,7 +423,7 @@ def _verification(watched: Watched) -> Iterator[Finding]:
             _link("stores", name),
             told_by_report=True,
         )
-    statuses = watched.statuses.all()
+    statuses = watched.statuses.current()
     for name, days in store_records.verify_days(watched.db).items():
         oldest = statuses[name].oldest_read if name in statuses else None
         if not days or oldest is None:

@@ -35,44 +35,59 @@ class StoreStatus:
     oldest_read: datetime | None
 
 
-class StoreStatuses:
-    """The statuses of all stores; needed often, and expensive with many bundles.
+@dataclass(frozen=True, slots=True)
+class _Computed:
+    """What was computed, from which state of the records, in how many seconds."""
 
-    If computing them takes long, the last ones are returned while newer ones are computed.
-    """
+    state: tuple[int, date] | None
+    statuses: dict[str, StoreStatus]
+    took: float
+
+
+class StoreStatuses:
+    """The statuses of all stores; needed often, and expensive with many bundles."""
 
     def __init__(self, records: Records, cipher: SecretCipher) -> None:
         self._records, self._cipher = records, cipher
         self._lock = threading.Lock()
-        self._state: tuple[int, date] | None = None
-        self._known: dict[str, StoreStatus] = {}
-        self._took = 0.0
+        self._computed = _Computed(None, {}, 0.0)
         self._working = False
 
-    def all(self) -> dict[str, StoreStatus]:
-        """By the name of the store."""
-        state = (self._records.version, datetime.now(UTC).date())
-        with self._lock:
-            if self._state == state or self._working:
-                return self._known
-            if self._state is not None and self._took > _LONG:
-                self._working = True
-                threading.Thread(target=self._work, args=(state,), daemon=True).start()
-                return self._known
-            self._compute(state)
-            return self._known
+    def recent(self) -> dict[str, StoreStatus]:
+        """By the name of the store; for those who may not wait.
 
-    def _work(self, state: tuple[int, date]) -> None:
+        If computing them takes long, the last ones are returned while newer ones are computed.
+        """
+        with self._lock:
+            known = self._computed
+            if known.state == self._state() or self._working:
+                return known.statuses
+            if known.state is not None and known.took > _LONG:
+                self._working = True
+                threading.Thread(target=self._work, daemon=True).start()
+                return known.statuses
+            return self._compute()
+
+    def current(self) -> dict[str, StoreStatus]:
+        """By the name of the store, as the records are now; for those who may wait."""
+        known = self._computed
+        return known.statuses if known.state == self._state() else self._compute()
+
+    def _state(self) -> tuple[int, date]:
+        return self._records.version, datetime.now(UTC).date()
+
+    def _work(self) -> None:
         try:
-            self._compute(state)
+            self._compute()
         finally:
             with self._lock:
                 self._working = False
 
-    def _compute(self, state: tuple[int, date]) -> None:
-        began = time.monotonic()
-        self._known = self._look(state[1])
-        self._took, self._state = time.monotonic() - began, state
+    def _compute(self) -> dict[str, StoreStatus]:
+        began, state = time.monotonic(), self._state()
+        statuses = self._look(state[1])
+        self._computed = _Computed(state, statuses, time.monotonic() - began)
+        return statuses
 
     def _look(self, today: date) -> dict[str, StoreStatus]:
         db = self._records.reader

@@ -120,7 +120,7 @@ class ServiceMetrics(Collector):
         copies = _gauge("store_copies", "Copies on each store.", ("store",))
         free = _gauge("store_free_bytes", "Free space, if known.", ("store",))
         lag = _gauge("store_missing_copies", "Copies that it lacks of its jobs.", ("store",))
-        statuses = self._parts.statuses.all()
+        statuses = self._parts.statuses.recent()
         for row in stores.fills(self._db, self._parts.cipher):
             held.add_metric((row.name,), row.bytes)
             copies.add_metric((row.name,), row.copies)

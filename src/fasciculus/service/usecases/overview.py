@@ -51,9 +51,10 @@ def _fills(caller: Caller) -> list[StoreFill]:
     """Return the usage of each store, the day it will be full, and its missed bundles."""
     if not caller.scope.is_everything:
         return []
-    found, statuses = stores.fills(caller.reader, caller.cipher), caller.service.statuses
+    found = stores.fills(caller.reader, caller.cipher)
+    statuses = caller.service.statuses.recent()
     for row in found:
-        if status := statuses.all().get(row.name):
+        if status := statuses.get(row.name):
             row.full_on, row.lag = status.full_on, status.lag
     return found
 

@@ -167,7 +167,7 @@ def _proved(
 
 def _with_status(caller: Caller, store: Store) -> Store:
     """With what is computed of it, and whether a drive's tokens are there."""
-    status = caller.service.statuses.all().get(store.name)
+    status = caller.service.statuses.recent().get(store.name)
     if status is not None:
         store.full_on, store.lag = status.full_on, status.lag
         store.month_price, store.oldest_read = status.month_price, status.oldest_read
