@@ -2,6 +2,7 @@
 PYTHON ?= python3.11
 VENV := .venv
 BIN := $(VENV)/bin
+NATIVE := $(wildcard src/fasciculus/core/native/*.c)
 CONSOLE := src/fasciculus/service/console/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/svelte.config.js console/package.json
 
@@ -21,7 +22,7 @@ setup: $(VENV)/.ready $(CONSOLE)
 
 console: $(CONSOLE)
 
-$(VENV)/.ready: pyproject.toml constraints.txt
+$(VENV)/.ready: pyproject.toml constraints.txt setup.py $(NATIVE)
 	$(PYTHON) -m venv $(VENV)
 	$(BIN)/pip install --quiet --constraint constraints.txt pip setuptools
 	$(BIN)/pip install --quiet --constraint constraints.txt --editable '.[demo,test,fleet]'
@@ -50,8 +51,9 @@ define timed
 endef
 
 check: setup
-	$(call timed,ruff,$(BIN)/ruff check --quiet src tests bench docs)
-	$(call timed,format,$(BIN)/ruff format --check --quiet src tests bench docs)
+	$(call timed,ruff,$(BIN)/ruff check --quiet setup.py src tests bench docs)
+	$(call timed,format,$(BIN)/ruff format --check --quiet setup.py src tests bench docs)
+	$(call timed,clang-format,$(BIN)/clang-format --dry-run --Werror $(NATIVE))
 	$(call timed,mypy,$(BIN)/mypy)
 	$(call timed,types,$(BIN)/mypy --config-file tests/mypy.ini --cache-dir .mypy_cache/tests)
 	$(call timed,imports,report=$$($(BIN)/lint-imports 2>&1) || { echo "$$report"; false; })

@@ -10,6 +10,7 @@ import pytest
 from running import mariadb_spec
 
 from fasciculus.core.dump.filters import DumpRules
+from fasciculus.core.dump.mariadb import packet_rows
 from fasciculus.core.dump.mariadb.dump import Dump
 from fasciculus.core.dump.mariadb.loader import load
 from fasciculus.core.errors import FasciculusError, UnreachableError
@@ -177,6 +178,46 @@ def test_the_client_and_our_own_restore_rebuild_an_equal_database(
         cursor.execute("SELECT count(*) FROM a_on_z")
         assert cursor.fetchone() == (4,)
     connection.close()
+
+
+TYPES = (
+    "CREATE TABLE numbers (a TINYINT, b INT(5) ZEROFILL, c BIGINT UNSIGNED, d DECIMAL(20,4), "
+    "e DECIMAL(9,3) ZEROFILL, f FLOAT, g DOUBLE, h DOUBLE(12,2), i BIT(5), j BIT(40), k YEAR)",
+    "INSERT INTO numbers VALUES (-1, 7, 18446744073709551615, -1.5, 2.25, 1.1, PI(), -0.001, 5, "
+    "b'1010', 0), (NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL), (0, 0, 0, 0, "
+    "0, -0e0, -0e0, -0e0, 0, 0, 2026), (1, 1, 1, 1, 1, 3.4e38, -1.7e308, 1e9, 1, 1, 1901)",
+    "CREATE TABLE moments (a DATE, b DATETIME(6), c TIME(3), d TIMESTAMP(2) NULL, e UUID, f INET6)",
+    "INSERT INTO moments VALUES ('2026-11-30', '2026-11-30 01:02:03.000004', '-100:00:00.5', "
+    "'2026-11-30 01:02:03.45', '123e4567-e89b-12d3-a456-426655440000', '::1'), "
+    "('0000-00-00', '0000-00-00', '0', NULL, NULL, NULL)",
+    "CREATE TABLE words (a CHAR(9), b VARCHAR(9) CHARACTER SET latin1, c TEXT CHARACTER SET "
+    "utf8mb4, d MEDIUMTEXT CHARACTER SET utf8mb3, e VARCHAR(9) CHARACTER SET sjis, "
+    "f TEXT CHARACTER SET utf16, g ENUM('é', '') CHARACTER SET latin1, "
+    "h SET('a', 'b') CHARACTER SET utf8mb4, i JSON, j LONGTEXT CHARACTER SET latin1)",
+    "INSERT INTO words VALUES ('a  ', 'é€\\'', 'a\\r\\n\\0\\Z\\\\', '日本', 'ソ', '🚢', 'é', "
+    "'a,b', '{\"é\": 1}', REPEAT('é', 300)), ('', '', '', '', '', '', '', '', '{}', ''), "
+    "(NULL, UNHEX('81'), NULL, REPEAT('x', 300000), NULL, NULL, NULL, NULL, NULL, NULL)",
+    "CREATE TABLE bytes (a BINARY(3), b VARBINARY(300), c LONGBLOB, d GEOMETRY, e POINT)",
+    "INSERT INTO bytes VALUES ('a', REPEAT('\\'', 299), REPEAT(UNHEX('00FF'), 150000), "
+    "ST_GeomFromText('LINESTRING(0 0, 1 1)'), POINT(1, 2)), ('', '', '', NULL, NULL), "
+    "(NULL, NULL, REPEAT('y', 3000000), NULL, NULL)",
+    "CREATE TABLE odd_one (`a,\\`` b` INT, `c` INT GENERATED ALWAYS AS (`a,\\`` b` + 1) VIRTUAL)",
+    "INSERT INTO odd_one (`a,\\`` b`) VALUES (1), (2)",
+    "CREATE TABLE dated (id INT PRIMARY KEY, v INT) WITH SYSTEM VERSIONING",
+    "INSERT INTO dated VALUES (1, 1), (2, 2)",
+    "UPDATE dated SET v = 3 WHERE id = 1",
+)
+
+
+def test_literals_of_the_server_and_of_the_compiled_function_are_the_same(
+    mariadb: PrivateMariaDb, spec: ServerSpec, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Where one was used last night and the other tonight, nothing is stored again."""
+    mariadb.run("CREATE DATABASE every_type", "USE every_type", "SET sql_mode=''", *TYPES)
+    members, done = dumped(spec, "every_type")
+    assert not done.notes and sum(done.tables.values()) == 17
+    monkeypatch.setattr(packet_rows, "library", lambda: None)
+    assert dumped(spec, "every_type") == (members, done)
 
 
 def test_large_tables_come_in_members_of_bounded_size(

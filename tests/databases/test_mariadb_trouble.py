@@ -13,13 +13,13 @@ from running import mariadb_spec, private_mariadb
 
 from fasciculus.core.bundle.entry import Entry
 from fasciculus.core.bundle.manifest import DatabaseRecord, parse_manifest
-from fasciculus.core.dump.mariadb import dump as dump_module
 from fasciculus.core.dump.mariadb.dump import Dump
+from fasciculus.core.dump.mariadb.packet_rows import PacketRows
 from fasciculus.core.dump.sql.members import Member
 from fasciculus.core.errors import DamagedError, FasciculusError, SettingError, UnreachableError
 from fasciculus.databases.base import DatabaseAccess, ServerSpec
 from fasciculus.databases.mariadb.engine import ENGINE
-from fasciculus.databases.mariadb.server import connect
+from fasciculus.databases.mariadb.server import MariaDbConnection, connect
 from fasciculus.demo.mariadb import PrivateMariaDb
 from fasciculus.hosts.local import LocalHost
 
@@ -161,14 +161,12 @@ def test_rows_that_were_held_back_fail_the_dump(
     """A guard against settings that nobody thought of."""
     made("short", *MANY)
     # A server holds no rows back by a setting that is known: they are taken out here.
-    written = Dump._written
+    members = MariaDbConnection.members
 
-    def cut(self: Dump, table: str, columns: list[Any], source: str) -> Iterator[bytes]:
-        for number, row in enumerate(written(self, table, columns, source)):
-            if number < 1000:
-                yield row
+    def cut(self: MariaDbConnection, sql: str, packets: PacketRows) -> Iterator[bytes]:
+        return members(self, f"{sql} LIMIT 1000", packets)
 
-    monkeypatch.setattr(Dump, "_written", cut)
+    monkeypatch.setattr(MariaDbConnection, "members", cut)
     with pytest.raises(FasciculusError) as caught:
         dumped(spec, "short")
     assert caught.value.message == ("Of the 3,000 rows of short.many the server gave 1,000.")
@@ -252,11 +250,11 @@ def test_a_lost_connection_is_not_one_odd_table(
 ) -> None:
     made("lost", *MANY)
 
-    def gone(self: Dump, table: str, columns: list[Any], source: str) -> Iterator[Any]:
+    def gone(self: MariaDbConnection, sql: str, packets: PacketRows) -> Iterator[bytes]:
         raise UnreachableError("The database server closed the connection.")
         yield b""
 
-    monkeypatch.setattr(dump_module.Dump, "_written", gone)
+    monkeypatch.setattr(MariaDbConnection, "members", gone)
     with pytest.raises(UnreachableError, match="closed the connection"):
         dumped(spec, "lost")
 

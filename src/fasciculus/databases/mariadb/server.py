@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import re
 import struct
 from collections.abc import Iterator, Sequence
@@ -13,6 +14,7 @@ from pydantic import Field, field_validator
 from pymysql.constants import ER
 from pymysql.cursors import Cursor, SSCursor
 
+from ...core.dump.mariadb.packet_rows import PacketRows
 from ...core.errors import FasciculusError, StatementError, UnreachableError
 from ...fields import absolute_folder
 from ...kinds import Settings
@@ -105,6 +107,21 @@ class MariaDbSettings(Settings):
         return self.socket or f"{self.address}:{self.port}"
 
 
+class _Channel(io.RawIOBase):
+    """What a channel of SSH receives: its own file waits until all that was asked for is there."""
+
+    def __init__(self, source: Any) -> None:
+        self._source = source
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, buffer: Any) -> int:
+        data = self._source.recv(len(buffer))
+        buffer[: len(data)] = data
+        return len(data)
+
+
 class MariaDbConnection:
     """One connection; closed by :func:`connect`."""
 
@@ -132,7 +149,12 @@ class MariaDbConnection:
             self._connection.connect(link)
             # Its own buffer of 8 KiB would ask the system for each few rows.
             inner = cast(Any, self._connection)
-            inner._rfile = inner._sock.makefile("rb", _BUFFER)
+            sock = inner._sock
+            inner._rfile = (
+                sock.makefile("rb", _BUFFER)
+                if link is None
+                else io.BufferedReader(_Channel(sock), _BUFFER)
+            )
         except pymysql.err.MySQLError as error:
             raise self._not_connected(error) from error
         except _NOT_UNDERSTOOD as error:
@@ -210,20 +232,45 @@ class MariaDbConnection:
 
     def stream(self, sql: str) -> Iterator[Sequence[bytes | None]]:
         """Yield the rows of a statement as they arrive."""
+        with self._unbuffered(sql) as cursor:
+            if cast(Any, cursor)._result.field_count == 1:
+                yield from self._packets()
+            else:
+                yield from cursor.fetchall_unbuffered()
+
+    def members(self, sql: str, packets: PacketRows) -> Iterator[bytes]:
+        """Yield the members that the packets of a statement's rows are made into."""
+        link = cast(Any, self._connection)
+        with self._unbuffered(sql):
+            while not packets.ended:
+                yield from packets.feed(self._arrived(link._rfile.read1(_BUFFER)))
+            last = bytes(packets.left)
+            link._next_seq_id = (last[3] + 1) % 256
+            if last[4:5] == b"\xff":
+                pymysql.err.raise_mysql_exception(last[4:])
+            if last[4:5] != b"\xfe" or len(last) > 4 + 5:
+                raise ValueError("a result does not end where it says")
+
+    @contextmanager
+    def _unbuffered(self, sql: str) -> Iterator[SSCursor]:
+        """Execute a statement whose rows are taken as they arrive."""
         with self._said():
             cursor = self._connection.cursor(SSCursor)
             cursor.execute(sql)
             result = cast(Any, cursor)._result
-            if result.field_count == 1:
-                try:
-                    yield from self._packets()
-                finally:
-                    # A stream that is broken off is followed by the connection's end, not by
-                    # draining it.
-                    result.unbuffered_active, result.connection = False, None
-            else:
-                yield from cursor.fetchall_unbuffered()
+            try:
+                yield cursor
+            finally:
+                # A stream that is broken off is followed by the connection's end, not by
+                # draining it.
+                result.unbuffered_active, result.connection = False, None
             cursor.close()
+
+    @staticmethod
+    def _arrived(data: bytes, count: int = 1) -> bytes:
+        if len(data) < count:
+            raise pymysql.err.OperationalError(2013, "Lost connection during query")
+        return data
 
     def _packets(self) -> Iterator[tuple[bytes | None]]:
         """Yield the rows of a result of one column, straight out of the server's packets.
@@ -236,13 +283,9 @@ class MariaDbConnection:
         while True:
             data = b""
             while True:
-                head = read(4)
-                if len(head) < 4:
-                    raise pymysql.err.OperationalError(2013, "Lost connection during query")
+                head = self._arrived(read(4), 4)
                 length = head[0] | head[1] << 8 | head[2] << 16
-                part = read(length)
-                if len(part) < length:
-                    raise pymysql.err.OperationalError(2013, "Lost connection during query")
+                part = self._arrived(read(length), length)
                 data = data + part if data else part
                 if length < _LARGEST_PACKET:
                     break

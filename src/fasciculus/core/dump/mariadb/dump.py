@@ -19,20 +19,18 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterator, Sequence
 from fnmatch import fnmatchcase
-from zlib import crc32
 
 from msgspec import Struct, field
 
 from ...errors import FasciculusError, StatementError
 from ..filters import DumpRules
 from ..sql.members import Member, is_shortened, safe_file, table_of, text
-from ..sql.server import Server
 from . import literals, privileges, references, stored_objects, users
 from .dialect import HEAD, sql_text
 from .literals import Column, quote_name
+from .member_rows import MemberRows
+from .packet_rows import PacketServer, compiled_rows
 from .statements import written
-
-STATEMENT_SIZE = 1024 * 1024
 
 _SNAPSHOTS = frozenset(["innodb", "rocksdb", "tokudb", ""])
 #: Engines whose tables have no own rows, which would be restored twice.
@@ -67,7 +65,7 @@ def _matches(name: str, patterns: Sequence[str]) -> bool:
 class Dump:
     """The dump of one database, to be iterated once. ``done`` is complete afterwards."""
 
-    def __init__(self, server: Server, database: str, rules: DumpRules = DumpRules()) -> None:
+    def __init__(self, server: PacketServer, database: str, rules: DumpRules = DumpRules()) -> None:
         self._server, self._database, self._rules = server, database, rules
         self._version: tuple[int, ...] = ()
         self._mariadb = True
@@ -242,43 +240,14 @@ class Dump:
         if table.kind == "SYSTEM VERSIONED":
             columns, source, before = self._versioned(table)
         names = ",".join(quote_name(column.name) for column in columns)
-        insert = b"%sINSERT INTO %s (%s) VALUES\n" % (
-            before,
-            quote_name(table.name).encode(),
-            names.encode(),
-        )
-        least, usual, most = self._rules.sizes(table.name)
-        part, count = 0, 0
-        member: list[bytes] = []
-        member_bytes = statement_bytes = 0
-        for row in self._written(table.name, columns, source):
-            count += 1
-            if not member:
-                member = [HEAD, insert, row]
-                member_bytes = statement_bytes = len(row)
-            elif statement_bytes + len(row) > STATEMENT_SIZE:
-                member += [b";\n", insert, row]
-                statement_bytes = len(row)
-                member_bytes += len(row)
-            else:
-                member += [b",\n", row]
-                statement_bytes += len(row)
-                member_bytes += len(row)
-            # Cut where the row's own values say so: unchanged parts of a table give the same
-            # members
-            # again.
-            if member_bytes >= most or (
-                member_bytes >= least and crc32(row) * usual < len(row) << 32
-            ):
-                part += 1
-                yield self._member(number, table.name, part, member)
-                member = []
-        if member:
-            yield self._member(number, table.name, part + 1, member)
-        self.done.tables[table.name] = count
+        insert = b"INSERT INTO %s (%s) VALUES\n" % (quote_name(table.name).encode(), names.encode())
+        rows = MemberRows(before + insert, self._rules.sizes(table.name))
+        for part, data in enumerate(self._members(table.name, columns, source, rows), 1):
+            yield Member(f"{number:05d}-rows-{safe_file(table.name)}-{part:06d}.sql", data)
+        self.done.tables[table.name] = rows.rows
         if is_shortened(table.name):
             self.done.shortened[safe_file(table.name)] = table.name
-        self._check_count(table, source, count)
+        self._check_count(table, source, rows.rows)
 
     def _check_count(self, table: _Table, source: str, count: int) -> None:
         """Hold the rows that were read against how many the same snapshot says there are.
@@ -294,6 +263,19 @@ class Dump:
                 "Look for a setting that limits what queries return, in its configuration or in "
                 "init_connect.",
             )
+
+    def _members(
+        self, table: str, columns: list[Column], source: str, rows: MemberRows
+    ) -> Iterator[bytes]:
+        """Yield the members of a table's rows."""
+        packets = compiled_rows(columns, rows) if columns else None
+        if packets is not None:
+            wanted = ",".join(literals.plain(column)[0] for column in columns)
+            yield from self._server.members(f"SELECT {wanted} FROM {source}", packets)
+        else:
+            yield from filter(None, map(rows.add, self._written(table, columns, source)))
+        if rest := rows.rest():
+            yield rest
 
     def _written(self, table: str, columns: list[Column], source: str) -> Iterator[bytes]:
         """Yield the rows of a table as parenthesised literals."""
@@ -351,11 +333,6 @@ class Dump:
             f"{quote_name(table.name)} FOR SYSTEM_TIME ALL",
             b"SET @@system_versioning_insert_history=1;\n",
         )
-
-    @staticmethod
-    def _member(number: int, table: str, part: int, pieces: list[bytes]) -> Member:
-        name = f"{number:05d}-rows-{safe_file(table)}-{part:06d}.sql"
-        return Member(name, b"".join([*pieces, b";\n"]))
 
 
 #: Members that hold what belongs to all tables: their structure, and triggers.

@@ -1,9 +1,15 @@
 """Values as SQL literals, exact to the last bit.
 
-The server writes them (``QUOTE``, ``HEX``), several times faster than escaping here; rows too large
-for that are escaped here, so that they stay within the largest packet when they are loaded."""
+They are written from plain values by a compiled function (``packet_rows``), or else by the server
+(``QUOTE``, ``HEX``), several times faster than escaping here. Rows too large for that are escaped
+here, so that they stay within the largest packet when they are loaded.
+"""
 
 from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Sequence
+from enum import IntEnum
 
 from msgspec import Struct
 
@@ -53,6 +59,15 @@ _UNBOUNDED = frozenset(
 _THROUGH_UTF8 = frozenset(["utf8mb4", "utf8mb3", "utf8", "ascii", "latin1", ""])
 
 
+class Way(IntEnum):
+    """How a plain value becomes a literal, as mariadb_rows.c numbers it."""
+
+    AS_IT_IS = 0
+    QUOTED = 1
+    HEXADECIMAL = 2
+    FLOATING = 3
+
+
 class Column(Struct, frozen=True):
     """A column of a table, as information_schema describes it."""
 
@@ -69,6 +84,11 @@ class Column(Struct, frozen=True):
     def number(self) -> bool:
         """Return whether its values are numbers."""
         return self.data_type in _NUMBERS or self.data_type in ("float", "double")
+
+    @property
+    def through_utf8(self) -> bool:
+        """Return whether its values are text that comes back the same from UTF-8."""
+        return not self.binary and self.character_set in _THROUGH_UTF8
 
     @property
     def unbounded(self) -> bool:
@@ -88,6 +108,12 @@ def _hex(name: str, introducer: str = "") -> str:
     )
 
 
+def _as_double(column: Column) -> str:
+    """As DOUBLE a FLOAT prints with all its digits."""
+    name = quote_name(column.name)
+    return f"CAST({name} AS DOUBLE)" if column.data_type == "float" else name
+
+
 def literal(column: Column) -> str:
     """Return the SQL that makes the server write one value as a literal."""
     name = quote_name(column.name)
@@ -96,14 +122,62 @@ def literal(column: Column) -> str:
     if column.data_type in _NUMBERS:
         return f"IFNULL({name},'NULL')"
     if column.data_type in ("float", "double"):
-        # As DOUBLE a FLOAT prints with all its digits; a negative zero needs an exponent to stay
-        # one.
-        number = f"CAST({name} AS DOUBLE)" if column.data_type == "float" else name
+        # A negative zero needs an exponent to stay one.
+        number = _as_double(column)
         return f"IF({name} IS NULL,'NULL',IF({name}=0,IF(LEFT({name},1)='-','-0e0','0'),{number}))"
     if column.character_set not in _THROUGH_UTF8:
         return _hex(name, f"_{column.character_set} ")
     # The command-line client makes a bare CR LF in its input an LF: CR is written escaped.
     return f"REPLACE(QUOTE(CONVERT({name} USING utf8mb4)),CHAR(13 USING utf8mb4),'\\\\r')"
+
+
+def plain(column: Column) -> tuple[str, Way]:
+    """Return the SQL for a plain value, and how :func:`from_plain` makes :func:`literal`'s text
+    of it. The connection's character set is UTF-8.
+    """
+    name = quote_name(column.name)
+    if column.binary and column.data_type != "bit":
+        return name, Way.HEXADECIMAL
+    if column.data_type in _NUMBERS:
+        return name, Way.AS_IT_IS
+    if column.data_type in ("float", "double"):
+        return _as_double(column), Way.FLOATING
+    return (name, Way.QUOTED) if column.through_utf8 else (literal(column), Way.AS_IT_IS)
+
+
+def from_plain(
+    columns: Sequence[Column], ways: Iterable[Way], values: Sequence[bytes | None]
+) -> Iterable[bytes]:
+    """Return the literals of a row's plain values, in the form for large rows if it is one."""
+    size = sum(
+        len(value) * (2 if column.binary else 1)
+        for column, value in zip(columns, values, strict=True)
+        if column.unbounded and value is not None
+    )
+    if size <= LARGE_ROW:
+        return map(_written, ways, values)
+    return (
+        escaped(column, value) if way in (Way.QUOTED, Way.HEXADECIMAL) else _written(way, value)
+        for column, way, value in zip(columns, ways, values, strict=True)
+    )
+
+
+_DIGIT = re.compile(rb"[1-9]")
+_QUOTES = {b"\\": b"\\\\", b"'": b"\\'", b"\0": b"\\0", b"\r": b"\\r", b"\x1a": b"\\Z"}
+
+
+def _written(way: Way, value: bytes | None) -> bytes:
+    if value is None:
+        return b"NULL"
+    if way == Way.AS_IT_IS:
+        return value
+    if way == Way.FLOATING:
+        return value if _DIGIT.search(value) else b"-0e0" if value.startswith(b"-") else b"0"
+    if way == Way.HEXADECIMAL:
+        return b"0x" + value.hex().upper().encode() if value else b"''"
+    for letter, code in _QUOTES.items():
+        value = value.replace(letter, code)
+    return b"'" + value + b"'"
 
 
 def row_size(columns: list[Column]) -> str:
