@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import os
+import sqlite3
 import subprocess
 import sys
+import threading
 from collections.abc import Iterator
 from contextlib import contextmanager, nullcontext
 from pathlib import Path
@@ -36,6 +38,7 @@ from fasciculus.demo.postgresql import PrivatePostgreSql
 from fasciculus.demo.sftp import SftpStandIn
 from fasciculus.hosts.local import LocalHost
 from fasciculus.hosts.ssh.host import SshHost
+from fasciculus.records.db import Records
 
 # The many processes of the tests are to compile the source once.
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
@@ -106,6 +109,30 @@ def rules_compiled_once() -> Iterator[None]:
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(Rule, "_compile_builder", once)
         yield
+
+
+@pytest.fixture(scope="session", autouse=True)
+def tables_made_once() -> Iterator[None]:
+    """Make the tables of new records by copying those of the first ones: hundreds of records are
+    begun here. Records that have tables are brought up to date as ever.
+    """
+    made = sqlite3.connect(":memory:", check_same_thread=False)
+    plain, lock = Records._migrate, threading.Lock()
+
+    def once(records: Records) -> None:
+        db = records._writer
+        if db.execute("SELECT count(*) FROM sqlite_schema").fetchone()[0]:
+            return plain(records)
+        with lock:
+            if made.execute("PRAGMA user_version").fetchone()[0]:
+                return made.backup(db)
+            plain(records)
+            return db.backup(made)
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(Records, "_migrate", once)
+        yield
+    made.close()
 
 
 @pytest.fixture

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from running import mariadb_spec
+from servers import certificate
 
 from fasciculus.core.dump.mariadb.dump import Dump
 from fasciculus.core.dump.mariadb.loader import load
@@ -65,3 +66,25 @@ def test_an_awkward_database_is_the_same_over_ssh(
         }
     for database in ("far_away", "by_hand", "by_ssh"):
         mariadb.run(f"DROP DATABASE {database}")
+
+
+def test_a_server_that_offers_tls_is_read_over_ssh_as_by_its_socket(
+    openssh: Any, tmp_path: Path
+) -> None:
+    """The channel is encrypted already, and could carry no second encryption."""
+    pem = certificate(tmp_path)
+    server = PrivateMariaDb(tmp_path / "tls", f"--ssl-cert={pem}", f"--ssl-key={pem}")
+    try:
+        server.run(
+            "CREATE DATABASE sealed", "USE sealed", "CREATE TABLE t AS SELECT seq FROM seq_1_to_99"
+        )
+        spec = mariadb_spec(socket=server.socket, user="root")
+        with closing(SshHost(openssh.host(), tmp_path)) as far:
+            for host in (LocalHost(), far):
+                with connect(spec, host) as connection:
+                    assert connection.rows("SELECT @@have_ssl") == ((b"YES",),)
+                    assert connection.rows("SHOW STATUS LIKE 'Ssl_version'")[0][1] == b""
+                    dump = Dump(connection, "sealed")
+                    assert b"(99)" in b"".join(member.data for member in dump)
+    finally:
+        server.close()

@@ -22,9 +22,11 @@ def found() -> str | None:
 
 
 class PrivateMariaDb:
-    """A server with its own data folder, reached only through its socket."""
+    """A server with its own data folder, reached only through its socket; ``options`` are those of
+    its program.
+    """
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, *options: str) -> None:
         program = found()
         if program is None:
             raise FileNotFoundError("mariadbd is not on this machine")
@@ -64,6 +66,7 @@ class PrivateMariaDb:
                 "--skip-networking",
                 f"--pid-file={folder / 'mariadb.pid'}",
                 "--innodb-flush-log-at-trx-commit=2",
+                *options,
                 *user,
             ],
             stdout=self._log,
@@ -94,6 +97,7 @@ class PrivateMariaDb:
             database=database,
             charset="utf8mb4",
             autocommit=True,
+            ssl_disabled=True,
         )
 
     def run(self, *statements: str, database: str | None = None) -> None:

@@ -11,6 +11,7 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from functools import cache
 from pathlib import Path
 from tempfile import NamedTemporaryFile, _TemporaryFileWrapper
 from threading import Lock
@@ -52,6 +53,8 @@ _MOST_PARTS = 9_000
 _AT_ONCE = 4
 _WINDOW = 4 * 1024 * 1024
 _CONNECT_SECONDS = 20
+#: Sessions of boto3 make one client at a time.
+_MAKING = Lock()
 _FULL = ("QuotaExceeded", "InsufficientStorage", "StorageFull", "EntityTooLarge")
 _REFUSED = ("AccessDenied", "AllAccessDisabled", "403")
 _SIGN_IN = ("InvalidAccessKeyId", "SignatureDoesNotMatch", "InvalidToken", "ExpiredToken")
@@ -276,13 +279,11 @@ class S3Store:
     def _client(self) -> Any:
         if self._made_client is None:
             # Imported late: it is large, and most services have no such store.
-            import boto3
             from botocore.config import Config
 
             settings = self._settings
             self._authorities = _authorities(settings.certificate)
-            self._made_client = boto3.session.Session().client(
-                "s3",
+            self._made_client = _new_client(
                 endpoint_url=settings.endpoint,
                 region_name=settings.region,
                 verify=self._authorities.name if self._authorities else None,
@@ -654,6 +655,21 @@ class _Body(io.RawIOBase):
             with suppress(Exception):
                 self._body.close()
         super().close()
+
+
+@cache
+def _session() -> Any:
+    import boto3
+
+    return boto3.session.Session()
+
+
+def _new_client(**settings: Any) -> Any:
+    """Return a client of a session that all share: each of its own would read the description of S3
+    again, which takes 0.2 s.
+    """
+    with _MAKING:
+        return _session().client("s3", **settings)
 
 
 def _authorities(certificate: str) -> _TemporaryFileWrapper[str] | None:

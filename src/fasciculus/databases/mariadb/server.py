@@ -143,6 +143,9 @@ class MariaDbConnection:
             write_timeout=_LONG,
             autocommit=True,
             local_infile=False,
+            # The driver would begin TLS wherever a server offers it, which a channel of SSH cannot
+            # carry, and a socket of this machine does not need.
+            ssl_disabled=link is not None or bool(settings.socket),
             defer_connect=True,
         )
         try:
