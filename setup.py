@@ -8,6 +8,7 @@ import os
 import platform
 import subprocess
 import sys
+from pathlib import Path
 
 from setuptools import Extension, setup
 from setuptools.command.bdist_wheel import bdist_wheel
@@ -32,7 +33,7 @@ class BuildLibrary(build_ext):
         command = [sys.executable, "-m", "ziglang", "cc"]
         if IS_GLIBC:
             command += ["-target", f"{platform.machine()}-linux-gnu.{GLIBC}"]
-        command += ["-std=c11", "-O3", "-Wall", "-Wextra", "-Werror", "-s", "-fPIC", "-shared"]
+        command += ["-std=gnu11", "-O3", "-Wall", "-Wextra", "-Werror", "-s", "-fPIC", "-shared"]
         subprocess.run([*command, "-o", target, *ext.sources], check=True)
 
 
@@ -47,11 +48,11 @@ class Wheel(bdist_wheel):
         return "py3", "none", machine
 
 
+NATIVE = Path("src/fasciculus/core/native")
+
 setup(
     ext_modules=[
-        Extension(
-            "fasciculus.core.native.fasciculus", ["src/fasciculus/core/native/mariadb_rows.c"]
-        )
+        Extension("fasciculus.core.native.fasciculus", sorted(map(str, NATIVE.glob("*.c"))))
     ],
     cmdclass={"build_ext": BuildLibrary, "bdist_wheel": Wheel},
 )

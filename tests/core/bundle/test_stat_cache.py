@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 from fasciculus.core.bundle.entry import order
 from fasciculus.core.bundle.listing import ListingWriter
+from fasciculus.core.bundle.states import stat_cache
 from fasciculus.core.bundle.states.stat_cache import StatCache, StatCacheWriter, length_of_listing
 from fasciculus.core.bundle.tree.tree_walk import WalkRules, scan
 from fasciculus.core.file_filters import FileRules, FileSelector
@@ -141,6 +142,9 @@ def test_what_changed_is_never_taken_over(tree: Path, changes: list[Any]) -> Non
     taken, described = walked(work, places)
     assert not different & set(taken)
     assert sorted([*taken, *described], key=order) == every(work), "each once, and nothing else"
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(stat_cache, "library", lambda: None)
+        assert walked(work, places) == (taken, described), "the twin in Python says the same"
 
 
 def test_a_run_with_a_change_is_still_taken_name_by_name(tree: Path) -> None:

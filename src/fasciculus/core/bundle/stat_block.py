@@ -30,6 +30,7 @@ class StatBlock:
         "bytes",
         "entries",
         "folder",
+        "joined",
         "kind",
         "length",
         "raw",
@@ -47,7 +48,9 @@ class StatBlock:
         at = BLOCK_HEAD.size
         self.folder = raw[at : at + folder]
         at += folder
-        self._names: list[bytes] = raw[at : at + names].split(b"\0")
+        #: Its names, separated by zero bytes.
+        self.joined = raw[at : at + names]
+        self._names: list[bytes] = self.joined.split(b"\0")
         at += names
         self.states = raw[at : at + states]
         self._text = raw[at + states : at + states + text]

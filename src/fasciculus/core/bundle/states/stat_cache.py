@@ -22,6 +22,7 @@ import orjson
 import zstandard
 
 from ...errors import DamagedError
+from ...native import library
 from ..codecs import zstd_inflater
 from ..entry import BLOCK, CHAR, DIR, FIFO, FILE, SYMLINK, Entry, order
 from ..listing import from_line
@@ -77,25 +78,39 @@ def folder_state_of(info: os.stat_result) -> State:
     )
 
 
-def states_in(folder: int, names: list[bytes]) -> list[State]:
-    """Return the present states of files in an open folder; None if one cannot be read."""
+def unchanged_in(folder: int, run: StatBlock) -> bool:
+    """Return whether the files of a run, in an open folder, are unchanged.
+
+    The compiled function asks the system for each; without it, Python does.
+    """
+    native = library()
+    if native is None:
+        return unchanged_by_python(folder, run)
+    names, states = run.joined, run.states
+    return bool(native.states_unchanged(folder, names, len(names), states, len(states)))
+
+
+def unchanged_by_python(folder: int, run: StatBlock) -> bool:
+    """Return the same, much slower."""
     try:
-        return [state_of(_stat(name, dir_fd=folder, follow_symlinks=False)) for name in names]
+        return run.unchanged(
+            [state_of(_stat(name, dir_fd=folder, follow_symlinks=False)) for name in run.names]
+        )
     except OSError:
-        return []
+        return False
 
 
-def read_stat_block(folder: bytes, names: list[bytes]) -> list[State]:
-    """Return the same of a folder by its path."""
+def unchanged_below(root: bytes, run: StatBlock) -> bool:
+    """Return the same by the path of the tree that the run is in."""
     try:
         # By the folder's descriptor, which spares the kernel the way to it for each name.
-        descriptor = os.open(folder, FOLDER_FLAGS)
+        folder = os.open(root + b"/" + run.folder if run.folder else root, FOLDER_FLAGS)
     except OSError:
-        return []
+        return False
     try:
-        return states_in(descriptor, names)
+        return unchanged_in(folder, run)
     finally:
-        os.close(descriptor)
+        os.close(folder)
 
 
 _stat = os.stat
@@ -317,7 +332,7 @@ class StatCache:
         """Return whether the present run, of files in an open folder, is completely unchanged."""
         run = self._run
         assert run is not None
-        return self._known(self._number) or run.unchanged(states_in(folder, run.names))
+        return self._known(self._number) or unchanged_in(folder, run)
 
     def seek(self, folder: bytes, name: bytes) -> StatBlock | None:
         """Return the run that holds an entry, if the listing has it."""

@@ -14,7 +14,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from ..stat_block import StatBlock
-from ..states.stat_cache import HEAD, place_of_first, read_stat_block
+from ..states.stat_cache import HEAD, place_of_first, unchanged_below
 
 #: Fewer entries than this are looked at before a process has begun.
 WORTH = 5000
@@ -55,9 +55,7 @@ class StatPrefetcher:
                 return
             start, length = self._places[number]
             run = StatBlock(os.pread(self._file, length, start), bytes)
-            if run.is_plain and run.unchanged(
-                read_stat_block(root + b"/" + run.folder if run.folder else root, run.names)
-            ):
+            if run.is_plain and unchanged_below(root, run):
                 self._known[_AT.size + number] = _UNCHANGED
 
     def unchanged(self, number: int) -> bool:

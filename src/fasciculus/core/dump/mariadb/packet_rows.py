@@ -110,13 +110,6 @@ class _Compiled:
 
     def __init__(self, native: ctypes.CDLL, ways: list[Way], rows: MemberRows) -> None:
         self._write = native.write_rows
-        self._write.argtypes = (
-            ctypes.POINTER(_State),
-            ctypes.c_void_p,
-            ctypes.c_uint64,
-            ctypes.c_void_p,
-            ctypes.c_uint64,
-        )
         self._rows = rows
         least, usual, most = rows.sizes
         room = most + 6 * _LARGE + len(rows.head) + 2 * len(rows.again)
@@ -134,7 +127,9 @@ class _Compiled:
         state.member_bytes, state.statement_bytes = rows.member_bytes, rows.statement_bytes
         state.rows, state.in_used = rows.rows, at
         view = ctypes.c_char.from_buffer(data)
-        ends = self._write(state, ctypes.addressof(view), len(data), self._out, len(self._out))
+        ends = self._write(
+            ctypes.byref(state), ctypes.addressof(view), len(data), self._out, len(self._out)
+        )
         # The view would keep the data from growing.
         del view
         rows.member_bytes, rows.statement_bytes = state.member_bytes, state.statement_bytes
