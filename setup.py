@@ -1,7 +1,7 @@
 """Compile the package's C functions while it is built.
 
-The compiler comes with the build, from the package registry, so that a machine needs none of its
-own; it builds for old versions of the C library too.
+The compiler is a build requirement from the package registry, so none must be installed. The
+library also runs with old versions of glibc.
 """
 
 import os

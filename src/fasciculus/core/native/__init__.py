@@ -1,4 +1,4 @@
-"""Functions that were compiled with the package, and a Python twin beside each.
+"""Functions that were compiled with the package; each has an equivalent in Python.
 
 They are plain C in a shared library, called through ``ctypes``: without Python's headers, one
 library serves every version of Python, and a call leaves the interpreter to other threads.

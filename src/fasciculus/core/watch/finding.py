@@ -9,7 +9,7 @@ from typing import Literal
 Level = Literal["broken", "look"]
 BROKEN: Level = "broken"
 LOOK: Level = "look"
-#: Checks that a report tells of, too.
+#: Checks whose findings are also in a report.
 FAILED, PARTLY_FAILED = "failed run", "partly failed run"
 
 

@@ -108,7 +108,7 @@ class MariaDbSettings(Settings):
 
 
 class _Channel(io.RawIOBase):
-    """What a channel of SSH receives: its own file waits until all that was asked for is there."""
+    """Reads what arrived on a channel of SSH; the channel's own file waits for all of a request."""
 
     def __init__(self, source: Any) -> None:
         self._source = source

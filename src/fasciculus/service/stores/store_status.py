@@ -37,7 +37,7 @@ class StoreStatus:
 
 @dataclass(frozen=True, slots=True)
 class _Computed:
-    """What was computed, from which state of the records, in how many seconds."""
+    """Statuses, the state of the records they were computed from, and the seconds it took."""
 
     state: tuple[int, date] | None
     statuses: dict[str, StoreStatus]

@@ -60,7 +60,7 @@ _THROUGH_UTF8 = frozenset(["utf8mb4", "utf8mb3", "utf8", "ascii", "latin1", ""])
 
 
 class Way(IntEnum):
-    """How a plain value becomes a literal, as mariadb_rows.c numbers it."""
+    """The conversion of a plain value to a literal; mariadb_rows.c has the same numbers."""
 
     AS_IT_IS = 0
     QUOTED = 1

@@ -14,8 +14,8 @@ STATEMENT_SIZE = 1024 * 1024
 class MemberRows:
     """The member that rows are added to.
 
-    Cutting by the rows' own values lets unchanged parts of a table give the same members again.
-    ``insert`` begins a statement.
+    Members are cut by the values of rows, so that unchanged parts of a table result in the same
+    members. ``insert`` begins a statement.
     """
 
     def __init__(self, insert: bytes, sizes: MemberSizes) -> None:

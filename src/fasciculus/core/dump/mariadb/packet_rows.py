@@ -1,8 +1,8 @@
 """Rows of a table out of the packets of MariaDB's text protocol.
 
 A server takes three times as long to write literals as to give plain rows. The compiled function
-writes them as fast as its packets arrive. What it does is here in Python too: for large packets,
-and for the tests that hold the two against each other.
+writes them as fast as its packets arrive. The same in Python is for large packets, and for tests
+that compare both.
 """
 
 from __future__ import annotations
@@ -28,7 +28,7 @@ class RowError(ValueError):
 class PacketRows:
     """Makes members of the packets of one result; ``ended`` once one came that is no row.
 
-    That packet is then the beginning of ``left``, for whoever speaks with the server.
+    ``left`` begins with that packet then, for the connection to read.
     """
 
     def __init__(

@@ -152,7 +152,7 @@ class Rights:
             yield f"GRANT {privilege} ON {kind} {identity} TO {to}"
 
     def _given(self, acl: str) -> Iterator[tuple[str, str]]:
-        """Yield each right with whom it is given to, and whether they may give it to others."""
+        """Yield each right with its grantee, and whether the grantee may grant it."""
         for line in filter(None, acl.split("\n")):
             grantee, privilege, grantable = line.split("\t")
             if grantee != "PUBLIC":
