@@ -173,7 +173,8 @@ def fault_run(folder: Path, count: int, rounds: int) -> Figures:
 
 
 def _until_all_are_there(client: Client) -> None:
-    until(lambda: all(row.state == "there" for row in client.workers_list().items), 90)
+    there = ["there"] * len(NAMES)
+    until(lambda: [row.state for row in client.workers_list().items] == there, 90)
 
 
 def _one_round(client: Client, figures: Figures) -> None:
