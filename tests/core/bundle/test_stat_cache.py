@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 from fasciculus.core.bundle.entry import order
 from fasciculus.core.bundle.listing import ListingWriter
+from fasciculus.core.bundle.stat_block import BLOCK_HEAD, PLAIN, STATE, StatBlock
 from fasciculus.core.bundle.states import stat_cache
 from fasciculus.core.bundle.states.stat_cache import StatCache, StatCacheWriter, length_of_listing
 from fasciculus.core.bundle.tree.tree_walk import WalkRules, scan
@@ -145,6 +146,30 @@ def test_what_changed_is_never_taken_over(tree: Path, changes: list[Any]) -> Non
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(stat_cache, "library", lambda: None)
         assert walked(work, places) == (taken, described), "the twin in Python says the same"
+
+
+@pytest.mark.parametrize(
+    ("names", "count", "same"),
+    [
+        (b"f00", 1, True),
+        (b"f00", 2, False),
+        (b"f00", 0, False),
+        (b"f00\0", 1, False),
+        (b"", 0, False),
+    ],
+)
+def test_names_and_states_that_do_not_fit_are_no_unchanged_run(
+    tree: Path, names: bytes, count: int, same: bool
+) -> None:
+    states = STATE.pack(*stat_cache.state_of(os.lstat(tree / "f00"))) * count
+    head = BLOCK_HEAD.pack(0, len(names), len(states), 0, 2, 1, 0, PLAIN)
+    run = StatBlock(head + names + states + b"[]", bytes)
+    folder = os.open(tree, os.O_RDONLY)
+    try:
+        assert stat_cache.unchanged_in(folder, run) is same
+        assert stat_cache.unchanged_by_python(folder, run) is same
+    finally:
+        os.close(folder)
 
 
 def test_a_run_with_a_change_is_still_taken_name_by_name(tree: Path) -> None:

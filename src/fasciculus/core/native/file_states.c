@@ -23,7 +23,7 @@ int states_unchanged(int folder, const char* names, uint64_t names_length, const
                      uint64_t states_length) {
   const char* end = names + names_length;
   const uint8_t* states_end = states + states_length;
-  for (; names < end; names += strlen(names) + 1, states += STATE) {
+  for (; names <= end; names += strlen(names) + 1, states += STATE) {
     struct stat info;
     uint8_t state[STATE], *at = state;
     if (states_end - states < STATE) return 0;
