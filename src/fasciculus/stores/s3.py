@@ -665,7 +665,7 @@ def _session() -> Any:
 
 
 def _new_client(**settings: Any) -> Any:
-    """Return a client of a session that all share: each of its own would read the description of S3
+    """Return a client of the shared session: another session would read the description of S3
     again, which takes 0.2 s.
     """
     with _MAKING:

@@ -270,8 +270,8 @@ class Dump:
         """Yield the members of a table's rows."""
         packets = compiled_rows(columns, rows) if columns else None
         if packets is not None:
-            wanted = ",".join(literals.plain(column)[0] for column in columns)
-            yield from self._server.members(f"SELECT {wanted} FROM {source}", packets)
+            select = f"SELECT {','.join(packets.wanted)} FROM {source}"
+            yield from self._server.members(select, packets)
         else:
             yield from filter(None, map(rows.add, self._written(table, columns, source)))
         if rest := rows.rest():

@@ -8,7 +8,7 @@ here, so that they stay within the largest packet when they are loaded.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from enum import IntEnum
 
 from msgspec import Struct
@@ -83,7 +83,12 @@ class Column(Struct, frozen=True):
     @property
     def number(self) -> bool:
         """Return whether its values are numbers."""
-        return self.data_type in _NUMBERS or self.data_type in ("float", "double")
+        return self.data_type in _NUMBERS or self.floating
+
+    @property
+    def floating(self) -> bool:
+        """Return whether its values are floating-point numbers."""
+        return self.data_type in ("float", "double")
 
     @property
     def through_utf8(self) -> bool:
@@ -121,11 +126,11 @@ def literal(column: Column) -> str:
         return _hex(name)
     if column.data_type in _NUMBERS:
         return f"IFNULL({name},'NULL')"
-    if column.data_type in ("float", "double"):
+    if column.floating:
         # A negative zero needs an exponent to stay one.
         number = _as_double(column)
         return f"IF({name} IS NULL,'NULL',IF({name}=0,IF(LEFT({name},1)='-','-0e0','0'),{number}))"
-    if column.character_set not in _THROUGH_UTF8:
+    if not column.through_utf8:
         return _hex(name, f"_{column.character_set} ")
     # The command-line client makes a bare CR LF in its input an LF: CR is written escaped.
     return f"REPLACE(QUOTE(CONVERT({name} USING utf8mb4)),CHAR(13 USING utf8mb4),'\\\\r')"
@@ -140,7 +145,7 @@ def plain(column: Column) -> tuple[str, Way]:
         return name, Way.HEXADECIMAL
     if column.data_type in _NUMBERS:
         return name, Way.AS_IT_IS
-    if column.data_type in ("float", "double"):
+    if column.floating:
         return _as_double(column), Way.FLOATING
     return (name, Way.QUOTED) if column.through_utf8 else (literal(column), Way.AS_IT_IS)
 
@@ -163,7 +168,6 @@ def from_plain(
 
 
 _DIGIT = re.compile(rb"[1-9]")
-_QUOTES = {b"\\": b"\\\\", b"'": b"\\'", b"\0": b"\\0", b"\r": b"\\r", b"\x1a": b"\\Z"}
 
 
 def _written(way: Way, value: bytes | None) -> bytes:
@@ -175,16 +179,13 @@ def _written(way: Way, value: bytes | None) -> bytes:
         return value if _DIGIT.search(value) else b"-0e0" if value.startswith(b"-") else b"0"
     if way == Way.HEXADECIMAL:
         return b"0x" + value.hex().upper().encode() if value else b"''"
-    for letter, code in _QUOTES.items():
-        value = value.replace(letter, code)
-    return b"'" + value + b"'"
+    return b"'" + _replaced(value, _QUOTES) + b"'"
 
 
 def row_size(columns: list[Column]) -> str:
     """Return the SQL for the approximate bytes of a row's literals of unbounded length."""
     return "+".join(
-        f"IFNULL(LENGTH({quote_name(c.name)}),0)"
-        + ("*2" if c.binary or c.character_set not in _THROUGH_UTF8 else "")
+        f"IFNULL(LENGTH({quote_name(c.name)}),0)" + ("" if c.through_utf8 else "*2")
         for c in columns
         if c.unbounded
     )
@@ -197,7 +198,7 @@ def raw(column: Column) -> str:
         return name if column.data_type != "bit" else f"CAST({name} AS BINARY)"
     if column.number:
         return literal(column)
-    if column.character_set not in _THROUGH_UTF8:
+    if not column.through_utf8:
         return f"CAST({name} AS BINARY)"
     return f"CONVERT({name} USING utf8mb4)"
 
@@ -210,6 +211,15 @@ _ESCAPES = {
     b"\r": b"\\r",
     b"\x1a": b"\\Z",
 }
+#: The same as the server's ``QUOTE`` and the replacement of CR in :func:`literal`: no LF.
+_QUOTES = {letter: code for letter, code in _ESCAPES.items() if letter != b"\n"}
+
+
+def _replaced(value: bytes, codes: Mapping[bytes, bytes]) -> bytes:
+    # The backslash comes first: it is in the codes of all others.
+    for letter, code in codes.items():
+        value = value.replace(letter, code)
+    return value
 
 
 def escaped(column: Column, value: bytes | None) -> bytes:
@@ -218,10 +228,9 @@ def escaped(column: Column, value: bytes | None) -> bytes:
         return b"NULL"
     if column.number:
         return value
-    for plain, code in _ESCAPES.items():
-        value = value.replace(plain, code)
+    value = _replaced(value, _ESCAPES)
     if column.binary:
         return b"_binary '" + value + b"'"
-    if column.character_set not in _THROUGH_UTF8:
+    if not column.through_utf8:
         return b"_" + column.character_set.encode() + b" '" + value + b"'"
     return b"'" + value + b"'"

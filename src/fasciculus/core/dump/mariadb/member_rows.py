@@ -27,13 +27,12 @@ class MemberRows:
 
     def add(self, row: bytes) -> bytes | None:
         """Add a row; return the member, if it ends with this one."""
+        before = b",\n"
         if not self.member_bytes:
-            self._parts, self.statement_bytes = [self.head, row], 0
+            before, self.statement_bytes = self.head, 0
         elif self.statement_bytes + len(row) > STATEMENT_SIZE:
-            self._parts += (self.again, row)
-            self.statement_bytes = 0
-        else:
-            self._parts += (b",\n", row)
+            before, self.statement_bytes = self.again, 0
+        self._parts += (before, row)
         self.rows += 1
         self.member_bytes += len(row)
         self.statement_bytes += len(row)

@@ -8,7 +8,7 @@ that compare both.
 from __future__ import annotations
 
 import ctypes
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Protocol
 
 from ...native import library
@@ -35,7 +35,8 @@ class PacketRows:
         self, columns: list[Column], rows: MemberRows, native: ctypes.CDLL | None = None
     ) -> None:
         self._columns, self._rows = columns, rows
-        self._ways = [plain(column)[1] for column in columns]
+        #: What to ask for of each column, and the conversions of the values.
+        self.wanted, self._ways = zip(*map(plain, columns), strict=True)
         self._compiled = None if native is None else _Compiled(native, self._ways, rows)
         self.left, self.ended = bytearray(), False
 
@@ -108,7 +109,7 @@ class _State(ctypes.Structure):
 class _Compiled:
     """The compiled function, with its room for a member."""
 
-    def __init__(self, native: ctypes.CDLL, ways: list[Way], rows: MemberRows) -> None:
+    def __init__(self, native: ctypes.CDLL, ways: Sequence[Way], rows: MemberRows) -> None:
         self._write = native.write_rows
         self._rows = rows
         least, usual, most = rows.sizes
