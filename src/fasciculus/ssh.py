@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import base64
-import errno
 import hashlib
 import io
 import logging
@@ -12,24 +11,22 @@ import threading
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import paramiko
 from paramiko.common import cMSG_CHANNEL_OPEN
 from paramiko.message import Message
-from paramiko.sftp import CMD_CLOSE, CMD_OPENDIR, CMD_READDIR, CMD_READLINK
 from pydantic import Field
 
 from .core.errors import ConnectionLostError, SettingError, UnreachableError
 from .core.steps import Step
 from .kinds import Secrets
 from .network import reach, resolved
+from .sftp_client import SftpClient
 
 # What matters of its troubles is raised; its log would repeat it, with a trace.
 logging.getLogger("paramiko").setLevel(logging.CRITICAL)
 
-#: Names in one folder, and answers that list them.
-_MOST_NAMES = 1_000_000
 TIMEOUT = 20.0
 WINDOW = 64 * 1024 * 1024
 
@@ -116,47 +113,6 @@ class _Transport(paramiko.Transport):
             data.add_string("")
             data.add_int(0)
         super()._send_user_message(data)  # type: ignore[misc]
-
-
-def _is_name(name: bytes) -> bool:
-    return name not in (b"", b".", b"..") and b"/" not in name and b"\0" not in name
-
-
-class SftpClient(paramiko.SFTPClient):
-    """An SFTP session that also knows names which are not UTF-8."""
-
-    def listed(self, folder: bytes) -> list[tuple[bytes, paramiko.SFTPAttributes]]:
-        """Return the names in a folder with their attributes, sorted (SSH_FXP_READDIR)."""
-        _, answer = self._request(CMD_OPENDIR, folder)
-        handle = answer.get_binary()
-        rows: dict[bytes, paramiko.SFTPAttributes] = {}
-        answers = 0
-        while True:
-            try:
-                _, answer = self._request(CMD_READDIR, handle)
-            except EOFError:
-                break
-            answers += 1
-            for _ in range(min(answer.get_int(), _MOST_NAMES)):
-                name, _ = answer.get_string(), answer.get_string()
-                read: Any = paramiko.SFTPAttributes
-                attributes = read._from_msg(answer)
-                # Whatever a server says: a name is one name of that folder, and a size is one.
-                if _is_name(name) and 0 <= (attributes.st_size or 0) < 2**63:
-                    rows[name] = attributes
-            if len(rows) > _MOST_NAMES or answers > _MOST_NAMES:
-                raise OSError(errno.EMFILE, "the server lists names without an end")
-        self._request(CMD_CLOSE, handle)
-        return sorted(rows.items())
-
-    def target_of(self, path: bytes) -> bytes:
-        """Return where a symbolic link leads."""
-        _, answer = self._request(CMD_READLINK, path)
-        return answer.get_string() if answer.get_int() == 1 else b""
-
-    if TYPE_CHECKING:
-
-        def _request(self, kind: Any, *arg: Any) -> Any: ...
 
 
 class SshConnection:

@@ -11,12 +11,14 @@ from typing import Any
 
 import paramiko
 import pytest
+from paramiko.message import Message
+from paramiko.sftp import CMD_HANDLE, CMD_NAME, CMD_STATUS, SFTP_EOF
 
-from fasciculus import ssh
+from fasciculus import sftp_client
 from fasciculus.core.bundle.tree.tree_walk import WalkRules
 from fasciculus.core.errors import MissingError, UnreachableError
 from fasciculus.hosts import sftp_walk
-from fasciculus.ssh import SftpClient
+from fasciculus.sftp_client import SftpClient
 from fasciculus.stores import base
 from fasciculus.stores.base import is_item_name, listed_items
 
@@ -48,12 +50,18 @@ class Rogue(SftpClient):
         self._answers, self._size = iter(answers), size
 
     def _request(self, kind: int, *_: Any) -> Any:
-        if kind != paramiko.sftp.CMD_READDIR:
-            return kind, Answer([], 0)
-        names = next(self._answers, None)
-        if names is None:
-            raise EOFError
-        return kind, Answer(names, self._size)
+        return CMD_HANDLE, Answer([], 0)
+
+    def _together(self, *requests: Any) -> Any:
+        ended = Message()
+        ended.add_int(SFTP_EOF)
+        for _ in requests:
+            names = next(self._answers, None)
+            end = CMD_STATUS, Message(ended.asbytes())
+            yield end if names is None else (CMD_NAME, Answer(names, self._size))
+
+    def let_go(self, handle: bytes) -> None:
+        pass
 
     def __del__(self) -> None:
         pass
@@ -82,7 +90,7 @@ def test_a_size_that_no_file_has_is_not_taken(size: int) -> None:
 
 
 def test_a_listing_without_an_end_ends(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(ssh, "_MOST_NAMES", 1000)
+    monkeypatch.setattr(sftp_client, "_MOST_NAMES", 1000)
 
     def endless() -> Iterator[Any]:
         number = 0

@@ -13,6 +13,7 @@ from servers import ftp_place, ftp_settings, sftp_place
 
 from fasciculus.core.errors import ConnectionLostError, UnreachableError
 from fasciculus.ftp import FtpConnection
+from fasciculus.sftp_client import SftpClient
 from fasciculus.stores import open_store, store_spec
 from fasciculus.stores.base import connected
 from fasciculus.stores.trying import try_store
@@ -70,7 +71,7 @@ def test_a_failed_write_is_named_where_the_free_space_is_not_told(
                 raise OSError("Failure")
 
             monkeypatch.setattr(type(store), "free", lambda self: None)
-            monkeypatch.setattr(paramiko.SFTPClient, "open", fail)
+            monkeypatch.setattr(SftpClient, "write_whole", fail)
             with pytest.raises(UnreachableError, match="Failure"):
                 store.put_bytes(b"x", "a/file")
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from ..core.bundle.layout import MANIFEST
 from ..core.subject import Subject
-from ..stores.base import Store
+from ..stores.base import Store, sizes_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,11 +29,9 @@ def manifest_sizes(store: Store, subject: Subject) -> dict[str, int | None]:
     """Return the sizes of manifests by the names of bundles, oldest first; None where a bundle has
     none.
     """
-    return {
-        item.name: store.size(f"{subject.bundle(item.name)}/{MANIFEST}")
-        for item in store.items(subject.bundles)
-        if item.folder
-    }
+    names = [item.name for item in store.items(subject.bundles) if item.folder]
+    paths = [f"{subject.bundle(name)}/{MANIFEST}" for name in names]
+    return dict(zip(names, sizes_of(store, paths), strict=True))
 
 
 def look(store: Store, subject: Subject) -> Present:

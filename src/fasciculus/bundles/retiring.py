@@ -91,6 +91,35 @@ def remove_bundle(store: Store, subject: Subject, name: str) -> None:
     store.remove_folder(folder)
 
 
+def kept_if_none_retires(
+    known: Sequence[str], keep: StoreKeep, present: Sequence[str]
+) -> int | None:
+    """Return how many copies the keep rule leaves; None if it retires one of them.
+
+    ``known`` and ``present`` as for :func:`retire`.
+    """
+    agreed, going = _agreed_and_going(known, keep, present)
+    return None if going else len(agreed)
+
+
+def _agreed_and_going(
+    known: Sequence[str], keep: StoreKeep, present: Sequence[str]
+) -> tuple[list[str], list[str]]:
+    """Return the copies that both records and store know, and those of them that retire."""
+    agreed = [name for name in known if name in present]
+    rows = [
+        RetentionCopy(name, moment, name in keep.pinned, name not in keep.unsound)
+        for name in agreed
+        if (moment := moment_of(name)) is not None
+    ]
+    going = [
+        copy.name
+        for copy in retention.retiring(rows, keep.rule, keep.zone, keep.now)
+        if copy.name not in keep.locked
+    ]
+    return agreed, going
+
+
 def retire(
     store: Store,
     subject: Subject,
@@ -107,17 +136,7 @@ def retire(
     store. Copies that have vanished from the store, and that no keep rule keeps, are forgotten
     together with the retired ones.
     """
-    agreed = [name for name in known if name in present]
-    rows = [
-        RetentionCopy(name, moment, name in keep.pinned, name not in keep.unsound)
-        for name in agreed
-        if (moment := moment_of(name)) is not None
-    ]
-    going = [
-        copy.name
-        for copy in retention.retiring(rows, keep.rule, keep.zone, keep.now)
-        if copy.name not in keep.locked
-    ]
+    agreed, going = _agreed_and_going(known, keep, present)
     staying = [name for name in agreed if name not in going]
     before_all = known[: known.index(staying[0])] if going and staying else []
     absent = [name for name in before_all if name not in agreed and name not in keep.pinned]

@@ -10,7 +10,7 @@ from typing import Any
 from ..core.bundle.entry import DIR, FILE, SYMLINK, Entry
 from ..core.bundle.tree.tree_walk import WalkRules, Warn, shown
 from ..core.file_filters import ON_THE_WAY
-from ..ssh import SftpClient
+from ..sftp_client import SftpClient
 from .base import HostEntry, OpenFile
 
 #: A server may list a folder inside itself without end.

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from pathlib import Path
 from typing import BinaryIO
 
 from ..core.errors import SettingError
-from .base import ConnectStep, Store, StoreItem
+from .base import ConnectStep, Store, StoreItem, sizes_of
 
 _CHUNK = 1024 * 1024
 
@@ -85,6 +85,10 @@ class AppendOnlyStore:
     def size(self, path: str) -> int | None:
         """Return the size of a file in bytes, None if it does not exist."""
         return self.inner.size(path)
+
+    def sizes(self, paths: Sequence[str]) -> list[int | None]:
+        """Return the sizes of files in bytes, None for those that do not exist."""
+        return sizes_of(self.inner, paths)
 
     def sha256(self, path: str) -> str | None:
         """Return the SHA-256 that the store computes, None if it cannot."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -230,6 +230,21 @@ class LockingStore(Protocol):
 
     def keep_until(self, path: str, until: datetime) -> None:
         """Forbid everybody to remove a file before a time. A lock is never shortened."""
+
+
+@runtime_checkable
+class SizingStore(Protocol):
+    """A store that tells the sizes of many files in less time than one after the other."""
+
+    def sizes(self, paths: Sequence[str]) -> list[int | None]:
+        """Return the sizes of files in bytes, None for those that do not exist."""
+
+
+def sizes_of(store: Store, paths: Sequence[str]) -> list[int | None]:
+    """Return the sizes of a store's files in bytes, None for those that do not exist."""
+    if isinstance(store, SizingStore):
+        return store.sizes(paths)
+    return [store.size(path) for path in paths]
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 
-from ..core.errors import DamagedError
+from ..core.errors import DamagedError, MissingError
 from .base import Store
 
 _CHUNK = 1024 * 1024
@@ -16,15 +16,26 @@ def confirm(store: Store, path: str, size: int, sha256: str) -> None:
     If the store cannot compute a digest and ``put`` does not prove the transfer, the file is read
     back, unless the store's settings say that its size suffices.
     """
-    held = store.size(path)
-    digest = store.sha256(path) if held == size else None
-    if held == size and digest is None and not store.proves_transfer and store.spec.read_back:
-        digest = read_back(store, path)
-    if held != size or digest not in (None, sha256):
+    if not _is_intact(store, path, size, sha256):
         raise DamagedError(
             f"{path.rpartition('/')[2]} arrived at store “{store.spec.name}” altered.",
             "Check that machine's disk and memory; the next run sends all again.",
         )
+
+
+def _is_intact(store: Store, path: str, size: int, sha256: str) -> bool:
+    try:
+        # Where it is the expected one, so is the size: that saves a request.
+        digest = store.sha256(path)
+    except MissingError:
+        return False
+    if digest is not None:
+        return digest == sha256
+    if store.size(path) != size:
+        return False
+    if store.proves_transfer or not store.spec.read_back:
+        return True
+    return read_back(store, path) == sha256
 
 
 def read_back(store: Store, path: str) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import suppress
 from datetime import datetime
 from pathlib import Path
@@ -18,7 +18,7 @@ from ..core.errors import (
     TransferFailedError,
 )
 from .append_only import AppendOnlyStore
-from .base import ConnectStep, LockingStore, Store, StoreItem
+from .base import ConnectStep, LockingStore, Store, StoreItem, sizes_of
 from .confirmation import read_back
 from .throttle import Throttle
 
@@ -236,6 +236,10 @@ class RetryingStore:
     def size(self, path: str) -> int | None:
         """Return the size of a file in bytes, None if it does not exist."""
         return self.retry(lambda: self._store.size(path))
+
+    def sizes(self, paths: Sequence[str]) -> list[int | None]:
+        """Return the sizes of files in bytes, None for those that do not exist."""
+        return self.retry(lambda: sizes_of(self._store, paths))
 
     def sha256(self, path: str) -> str | None:
         """Return the SHA-256 that the store computes, None if it cannot."""

@@ -9,7 +9,7 @@ import posixpath
 import shlex
 import socket
 import stat
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from pathlib import Path
@@ -27,7 +27,8 @@ from ..core.errors import (
     StoreFullError,
     UnreachableError,
 )
-from ..ssh import TIMEOUT, SftpClient, SshConnection, SshSecrets, SshSpec, broke_off
+from ..sftp_client import SftpClient
+from ..ssh import TIMEOUT, SshConnection, SshSecrets, SshSpec, broke_off
 from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec, listed_items
 from .chunk_size import chunk_size
 from .made_folders import MadeFoldersFromBelow
@@ -222,10 +223,16 @@ class SftpStore:
     def open(self, path: str, offset: int = 0, length: int | None = None) -> BinaryIO:
         """Return a stream of a file's bytes."""
         with self._said(path):
-            file = _quiet(self._sftp.open(self._path(path), "rb"))
-            size = file.stat().st_size or 0
+            sftp = self._sftp
+            most = _SMALL if length is None else min(length, _SMALL)
+            handle, size, first = sftp.read_first(self._path(path), offset, most)
             end = size if length is None else min(size, offset + length)
-            return io.BufferedReader(_Windowed(file, offset, end, self, path), _READ_WINDOW)
+            if offset + len(first) >= end:
+                sftp.let_go(handle)
+                return io.BytesIO(first[: max(0, end - offset)])
+            file = _quiet(paramiko.SFTPFile(sftp, handle, "rb"))
+            begun = _Windowed(file, first, offset, end, self, path)
+            return io.BufferedReader(begun, _READ_WINDOW)
 
     def put(self, local: Path, path: str, on_bytes: Callable[[int], None]) -> None:
         """Store a local file, completely or not at all."""
@@ -250,8 +257,7 @@ class SftpStore:
             sftp = self._sftp
             self._folders.above(path)
             try:
-                self._send(source, path, on_bytes)
-                if sftp.stat(partial).st_size != source.tell():
+                if self._send(source, path, on_bytes) != source.tell():
                     raise OSError("not all bytes arrived")
                 self._replace(path + ".part", path)
             except OSError:
@@ -262,8 +268,19 @@ class SftpStore:
                 raise
             self._arrived.pop(path, None)
 
-    def _send(self, source: BinaryIO, path: str, on_bytes: Callable[[int], None]) -> None:
-        """Send all that has not arrived yet; what the server has acknowledged is noted."""
+    def _send(self, source: BinaryIO, path: str, on_bytes: Callable[[int], None]) -> int | None:
+        """Send all that has not arrived yet; return the size of the file on the server."""
+        if not self._arrived.get(path):
+            small = source.read(_CHUNK + 1)
+            if len(small) <= _CHUNK:
+                held = self._sftp.write_whole(self._path(path) + ".part", small)
+                on_bytes(len(small))
+                return held
+        self._send_chunks(source, path, on_bytes)
+        return self._sftp.stat(self._path(path) + ".part").st_size
+
+    def _send_chunks(self, source: BinaryIO, path: str, on_bytes: Callable[[int], None]) -> None:
+        """Send a large file; what the server has acknowledged is noted."""
         begin = self._arrived.get(path, 0)
         source.seek(begin)
         with self._sftp.open(self._path(path) + ".part", "r+b" if begin else "wb") as sink:
@@ -330,18 +347,24 @@ class SftpStore:
         except MissingError:
             return None
 
+    def sizes(self, paths: Sequence[str]) -> list[int | None]:
+        """Return the sizes of files in bytes, None for those that do not exist."""
+        with self._said(paths[0] if paths else ""):
+            return self._sftp.sizes([self._path(path) for path in paths])
+
     def sha256(self, path: str) -> str | None:
         """Return the SHA-256 that the store computes, None if it cannot.
 
         A small file is read: that takes less than a command there.
         """
         try:
-            with self.open(path, 0, _SMALL + 1) as stream:
-                data = stream.read()
+            with self._said(path):
+                handle, size, first = self._sftp.read_first(self._path(path), 0, _SMALL)
+                self._sftp.let_go(handle)
         except MissingError:
             return None
-        if len(data) <= _SMALL:
-            return hashlib.sha256(data).hexdigest()
+        if len(first) == size:
+            return hashlib.sha256(first).hexdigest()
         if not self._can_digest:
             return None
         self.connect()
@@ -401,12 +424,21 @@ def _quiet(file: paramiko.SFTPFile) -> paramiko.SFTPFile:
 
 
 class _Windowed(io.RawIOBase):
-    """Reads a stretch of a remote file in windows of requests that are under way together."""
+    """Reads a stretch of a remote file in windows of requests that are under way together;
+    ``first`` are the bytes of it that are known already.
+    """
 
     def __init__(
-        self, file: paramiko.SFTPFile, start: int, end: int, store: SftpStore, path: str
+        self,
+        file: paramiko.SFTPFile,
+        first: bytes,
+        start: int,
+        end: int,
+        store: SftpStore,
+        path: str,
     ) -> None:
-        self._file, self._at, self._end, self._store, self._path = file, start, end, store, path
+        self._file, self._first, self._at, self._end = file, first, start, end
+        self._store, self._path = store, path
 
     def readable(self) -> bool:
         return True
@@ -415,8 +447,11 @@ class _Windowed(io.RawIOBase):
         count = min(len(buffer), self._end - self._at, _READ_WINDOW)
         if count <= 0:
             return 0
-        with self._store._said(self._path):
-            data = next(iter(self._file.readv([(self._at, count)])))
+        if self._first:
+            data, self._first = self._first[:count], self._first[count:]
+        else:
+            with self._store._said(self._path):
+                data = next(iter(self._file.readv([(self._at, count)])))
         buffer[: len(data)] = data
         self._at += len(data)
         return len(data)

@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from ..contracts.orders import BackupOrder, HostOrder, Order, StoreOrder
-from ..core.errors import FasciculusError
 from ..hosts import KINDS as host_kinds
 from ..hosts import open_host
 from ..stores import KINDS as store_kinds
@@ -37,16 +36,6 @@ def shared_key(order: Order) -> str:
         return ""
     keys = [_host_key(order.host), *map(_store_key, order.stores)]
     return hashlib.sha256(b"".join(keys)).hexdigest()
-
-
-def _look_at_folder(store: Store) -> None:
-    """Close a connection over which the store's folder has vanished: connecting again shows why."""
-    try:
-        for step in store.connecting():
-            if step.name == "folder":
-                step.run()
-    except (FasciculusError, OSError):
-        store.close()
 
 
 def _host_key(order: HostOrder) -> bytes:
@@ -98,8 +87,6 @@ class Connections:
         store = self._stores.get(key)
         if store is None:
             store = self._stores[key] = open_store(order.spec())
-        else:
-            _look_at_folder(store)
         return store
 
     def release(self) -> None:

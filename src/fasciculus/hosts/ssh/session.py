@@ -13,7 +13,8 @@ import paramiko
 
 from ...core.errors import ConnectionLostError, FasciculusError, UnreachableError
 from ...core.steps import Step
-from ...ssh import TIMEOUT, SftpClient, SshConnection, SshSpec
+from ...sftp_client import SftpClient
+from ...ssh import TIMEOUT, SshConnection, SshSpec
 from ..base import CommandResult
 
 _INTERPRETER = (

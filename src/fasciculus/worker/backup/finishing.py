@@ -7,7 +7,7 @@ from functools import partial
 
 from msgspec import UNSET, UnsetType
 
-from ...bundles.retiring import StoreKeep, retire
+from ...bundles.retiring import StoreKeep, kept_if_none_retires, retire
 from ...contracts.events import CopyResult, CopyRetired
 from ...contracts.orders import StoreOrder
 from ...contracts.results import BackupResult, Outcome
@@ -80,15 +80,19 @@ class Finishing:
     def _retire(self, uploader: Uploader, target: StoreOrder) -> int:
         """Apply the keep rule on a store; return how many copies are left, 0 if unknown."""
         try:
+            known = [*target.known, self._task.bundle]
+            keep = keep_of(target, self._task.bundle if self._task.order.label else "")
+            whole = [*self._stores.present[uploader.name].whole, self._task.bundle]
+            if (kept := kept_if_none_retires(known, keep, whole)) is not None:
+                return kept
             # What was complete at first, if it still has its folder: looking into each of them
             # again takes longer than a small task.
             there = {item.name for item in uploader.store.items(self._task.subject.bundles)}
-            whole = [*self._stores.present[uploader.name].whole, self._task.bundle]
             return retire(
                 uploader.store,
                 self._task.subject,
-                [*target.known, self._task.bundle],
-                keep_of(target, self._task.bundle if self._task.order.label else ""),
+                known,
+                keep,
                 partial(self._retired, uploader.name),
                 self._stores.recorded[uploader.name],
                 self._task.spool,

@@ -58,7 +58,7 @@ class BackupStores:
         )
         store.connect()
         self._opened.append(store)
-        check_ours(store, order.store_id, order.owner_id)
+        self._check_ours(store, order)
         recorded = self.recorded[order.name] = order.recorded_copies(
             self._task.subject, self._task.emitter.warn
         )
@@ -69,6 +69,17 @@ class BackupStores:
         self._tell_of_unknown(store, order, unknown)
         # A retired bundle's name must not come again while others still need its pieces.
         return {*present.manifests, *map(layout.bundle_of, present.pieces)}
+
+    def _check_ours(self, store: RetryingStore, order: StoreOrder) -> None:
+        """Check that it is the expected store, and ours."""
+        try:
+            check_ours(store, order.store_id, order.owner_id)
+        except MissingError:
+            # It may have been connected since an earlier task: connecting again says whether its
+            # folder is there.
+            store.close()
+            store.connect()
+            raise
 
     def _cleared(self, store: RetryingStore, order: StoreOrder) -> Present:
         """Remove what interrupted runs left, where that can be; return what the store holds."""

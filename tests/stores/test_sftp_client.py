@@ -1,0 +1,184 @@
+"""Requests of SFTP that go out together, and servers that answer them in other ways."""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import pytest
+from paramiko import SFTPAttributes
+from paramiko.message import Message
+from paramiko.sftp import (
+    CMD_ATTRS,
+    CMD_CLOSE,
+    CMD_DATA,
+    CMD_FSTAT,
+    CMD_HANDLE,
+    CMD_INIT,
+    CMD_NAME,
+    CMD_OPEN,
+    CMD_READ,
+    CMD_READDIR,
+    CMD_STAT,
+    CMD_STATUS,
+    CMD_VERSION,
+    CMD_WRITE,
+    SFTP_EOF,
+    SFTP_FAILURE,
+    SFTP_NO_SUCH_FILE,
+    SFTP_OK,
+)
+
+from fasciculus import sftp_client
+from fasciculus.sftp_client import SftpClient
+
+CONTENT = b"two hundred pots"
+Answer = tuple[int, bytes]
+
+
+def body(*values: int | bytes) -> bytes:
+    message = Message()
+    for value in values:
+        message.add_int(value) if isinstance(value, int) else message.add_string(value)
+    return message.asbytes()
+
+
+def status(code: int) -> Answer:
+    return CMD_STATUS, body(code, b"so it is", b"en")
+
+
+def sized(size: int) -> Answer:
+    message = Message()
+    message.add_int(SFTPAttributes.FLAG_SIZE)
+    message.add_int64(size)
+    return CMD_ATTRS, message.asbytes()
+
+
+HONEST: dict[int, Answer] = {
+    CMD_OPEN: (CMD_HANDLE, body(b"handle")),
+    CMD_FSTAT: sized(len(CONTENT)),
+    CMD_STAT: sized(len(CONTENT)),
+    CMD_READ: (CMD_DATA, body(CONTENT)),
+    CMD_WRITE: status(SFTP_OK),
+    CMD_CLOSE: status(SFTP_OK),
+}
+
+
+class Server:
+    """The other end of a session, which answers each kind of request in one way."""
+
+    def __init__(self, answers: dict[int, Answer], late: bool = False) -> None:
+        self._answers, self._late = HONEST | answers, late
+        #: The requests of each time that something was sent.
+        self.asked: list[list[int]] = []
+        self._back = b""
+
+    def send(self, data: bytes) -> int:
+        answers, kinds = [], []
+        for kind, number in requests_in(data):
+            kinds.append(kind)
+            if kind == CMD_INIT:
+                answers.append(packet(CMD_VERSION, b"\0\0\0\3"))
+                continue
+            way, text = self._answers[kind]
+            answers.append(packet(way, number + text))
+        self.asked.append(kinds)
+        self._back += b"".join(reversed(answers) if self._late else answers)
+        return len(data)
+
+    def get_name(self) -> str:
+        return "server"
+
+    def recv(self, count: int) -> bytes:
+        data, self._back = self._back[:count], self._back[count:]
+        return data
+
+
+def requests_in(data: bytes) -> Iterator[tuple[int, bytes]]:
+    while data:
+        size, kind = struct.unpack(">IB", data[:5])
+        yield kind, data[5:9]
+        data = data[4 + size :]
+
+
+def packet(kind: int, data: bytes) -> bytes:
+    return struct.pack(">IB", len(data) + 1, kind) + data
+
+
+def session(server: Server) -> SftpClient:
+    client = SftpClient(server)
+    server.asked.clear()
+    return client
+
+
+@pytest.mark.parametrize("late", [False, True])
+def test_a_small_file_takes_two_round_trips(late: bool) -> None:
+    server = Server({}, late)
+    client = session(server)
+    assert client.write_whole("/a", CONTENT) == len(CONTENT)
+    assert server.asked == [[CMD_OPEN], [CMD_WRITE, CMD_FSTAT, CMD_CLOSE]]
+    server.asked.clear()
+    handle, size, data = client.read_first("/a", 0, 100)
+    assert (size, data) == (len(CONTENT), CONTENT)
+    client.let_go(handle)
+    assert client.sizes(["/a", "/b"]) == [len(CONTENT)] * 2
+    assert server.asked == [[CMD_OPEN], [CMD_FSTAT, CMD_READ], [CMD_CLOSE, CMD_STAT, CMD_STAT]]
+
+
+def test_what_is_not_there_has_no_size() -> None:
+    client = session(Server({CMD_STAT: status(SFTP_NO_SUCH_FILE)}))
+    assert client.sizes(["/a"]) == [None]
+
+
+def write(client: SftpClient) -> Any:
+    return client.write_whole("/a", CONTENT)
+
+
+def read(client: SftpClient) -> Any:
+    return client.read_first("/a", 0, 5)
+
+
+@pytest.mark.parametrize(
+    ("act", "kind", "answer"),
+    [
+        (write, CMD_WRITE, status(SFTP_FAILURE)),
+        (write, CMD_WRITE, sized(5)),
+        (write, CMD_CLOSE, status(SFTP_FAILURE)),
+        (write, CMD_OPEN, status(SFTP_OK)),
+        (write, CMD_OPEN, (CMD_NAME, body(1))),
+        (write, CMD_FSTAT, sized(2**63)),
+        (read, CMD_FSTAT, sized(2**64 - 1)),
+        (read, CMD_READ, status(SFTP_FAILURE)),
+        (read, CMD_READ, (CMD_HANDLE, body(b"h"))),
+        (read, CMD_OPEN, status(SFTP_NO_SUCH_FILE)),
+    ],
+)
+def test_what_a_server_refuses_or_answers_amiss_is_an_error(
+    act: Callable[[SftpClient], Any], kind: int, answer: Answer
+) -> None:
+    with pytest.raises(OSError):
+        act(session(Server({kind: answer})))
+
+
+def test_no_more_is_taken_than_was_asked_for() -> None:
+    client = session(Server({}))
+    assert client.read_first("/a", 0, 5)[2] == CONTENT[:5]
+    assert session(Server({CMD_READ: status(SFTP_EOF)})).read_first("/a", 99, 5)[2] == b""
+
+
+def test_answers_that_nobody_waits_for_end(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(sftp_client, "_MOST_STRANGE", 50)
+
+    class Chatty(Server):
+        def recv(self, count: int) -> bytes:
+            if not self._back:
+                self._back = packet(CMD_STATUS, struct.pack(">I", 999) + status(SFTP_OK)[1])
+            return super().recv(count)
+
+    server = Chatty({})
+    client = session(server)
+    server._answers[CMD_READDIR] = status(SFTP_EOF)
+    server.send = lambda data: len(data)
+    with pytest.raises(OSError, match="not asked"):
+        client.sizes(["/a"])
