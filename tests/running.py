@@ -35,6 +35,7 @@ from fasciculus.models import (
     StoreInput,
 )
 from fasciculus.records import users
+from fasciculus.service import administration
 from fasciculus.service import main as program
 from fasciculus.service.context import Context
 from fasciculus.service.http.app import create_app
@@ -153,6 +154,11 @@ class Service:
         with surroundings(self.surroundings(**(env or {}))):
             return say(*words, typed=typed)
 
+    def administer(self, *words: str) -> Said:
+        """Run what ``fasciculus admin`` becomes, in the process of the tests."""
+        with surroundings(self.surroundings()):
+            return say(*words, program=administration.main)
+
     def program(self, *words: str) -> subprocess.CompletedProcess[str]:
         """The same by the installed program, in a separate process."""
         name = str(Path(sys.executable).with_name("fasciculus"))
@@ -223,15 +229,14 @@ def surroundings(environment: dict[str, str]) -> Iterator[None]:
         os.environ.update(kept)
 
 
-def say(*words: str, typed: str = "") -> Said:
+def say(*words: str, typed: str = "", program: Callable[[], int | None] = command_line) -> Said:
     """Run the command line here, with ``typed`` as its standard input."""
     streams = [io.TextIOWrapper(io.BytesIO(text.encode())) for text in (typed, "", "")]
     kept = sys.argv, sys.stdin, sys.stdout, sys.stderr
     sys.argv = ["fasciculus", *words]
     sys.stdin, sys.stdout, sys.stderr = streams
     try:
-        command_line()
-        code: Any = 0
+        code: Any = program()
     except SystemExit as end:
         code = end.code
     finally:

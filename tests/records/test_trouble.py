@@ -182,10 +182,10 @@ def test_a_key_that_is_missing_is_said_before_a_new_one_is_made(home: Service) -
     done = home.program("serve")
     assert done.returncode == 2 and "Traceback" not in done.stderr
     assert "missing or damaged" in done.stderr and "admin new-key" in done.stderr
-    made = home.program("admin", "new-key")
+    made = home.administer("new-key")
     assert made.returncode == 0 and "enter them again" in made.stdout, made.stderr
     assert "So is 1 private key" in made.stdout
-    assert home.program("admin", "new-key").returncode == 2, "one that is there stays"
+    assert home.administer("new-key").returncode == 2, "one that is there stays"
     home.start()
     with home.client() as client:
         assert client.accounts_list().total == 1 and client.keys_list().items == []
@@ -209,12 +209,12 @@ def test_a_copy_on_a_store_brings_the_records_back_by_one_command(
         home.parts.housekeeper.copy_records()
         assert len(list(folder.iterdir())) == 1, "one a day"
         client.accounts_add(small_account(tmp_path, "ferryline"))
-        refused = home.program("admin", "restore-records", str(copy))
+        refused = home.administer("restore-records", str(copy))
         assert refused.returncode == 2 and "Stop it first" in refused.stderr
     home.stop()
     assert b"millpond" not in copy.read_bytes(), "a store reads nothing in it"
     empty(home.home / "records/fasciculus.sqlite")
-    back = home.program("admin", "restore-records", str(copy))
+    back = home.administer("restore-records", str(copy))
     assert back.returncode == 0 and copy.name in back.stdout, back.stderr
     home.start()
     with home.client() as client:

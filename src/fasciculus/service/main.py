@@ -200,25 +200,27 @@ def _limit_arenas() -> None:
         ctypes.CDLL(None).mallopt(_M_ARENA_MAX, 2)
 
 
-def _forget_password(config: Config) -> None:
-    """Begin again without the administrator's password in the environment, which everybody who is
-    root could read there for as long as the service runs.
+def _hide_password() -> dict[str, str]:
+    """Return the environment, and blank the administrator's password in that of the process, where
+    root could read it for as long as the service runs (``proc_pid_environ(5)``).
     """
-    if PASSWORD not in os.environ:
-        return
-    records, _ = _opened(config)
-    _first_start(config.home, records, os.environ)
-    records.close()
-    environment = {name: value for name, value in os.environ.items() if name != PASSWORD}
-    os.execve(sys.executable, [sys.executable, *sys.orig_argv[1:]], environment)
+    environment = dict(os.environ)
+    if PASSWORD in environment:
+        library = ctypes.CDLL(None)
+        library.getenv.restype = ctypes.c_void_p
+        before = len(PASSWORD) + 1
+        begin = library.getenv(PASSWORD.encode()) - before
+        del os.environ[PASSWORD]
+        ctypes.memset(begin, 0, before + len(os.fsencode(environment[PASSWORD])))
+    return environment
 
 
 def serve(config: Config) -> None:
     """Run the service until it is stopped."""
-    _forget_password(config)
+    environment = _hide_password()
     _limit_arenas()
     log_output.set_up(config)
-    parts = build(config)
+    parts = build(config, environment)
     app = create_app(parts)
     server = listen(app, config)
 

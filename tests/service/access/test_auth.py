@@ -162,7 +162,7 @@ def test_the_initial_password_opens_nothing_but_its_own_change(tmp_path: Path) -
             client.session_open("administrator", "a-password-of-my-own")
             assert client.jobs_list().total == 0
             assert not file.exists(), "it was used"
-            reset = home.program("admin", "reset-password")
+            reset = home.administer("reset-password")
             assert reset.returncode == 0 and str(file) in reset.stdout
             with pytest.raises(NotSignedInError):
                 client.jobs_list()
@@ -171,7 +171,7 @@ def test_the_initial_password_opens_nothing_but_its_own_change(tmp_path: Path) -
             again = file.read_text().strip()
             assert again != once and again not in reset.stdout
             assert client.session_open("administrator", again).must_change
-        nobody = home.program("admin", "reset-password", "--name", "nobody")
+        nobody = home.administer("reset-password", "--name", "nobody")
         assert nobody.returncode == 2 and "There is: administrator." in nobody.stderr
     finally:
         home.stop()

@@ -74,12 +74,12 @@ def test_one_page_brings_all_of_it_back(
         assert run(client, "nightly").outcome == "done"
     environment = {**running.environment, "FASCICULUS_RECORDS_STORES": "boathouse"}
     running.environment = environment
-    printed = running.program("admin", "recovery-sheet")
+    printed = running.administer("recovery-sheet")
     sheet.write_text(printed.stdout)
     assert "--address 127.0.0.1" in printed.stdout and stand_in.password not in printed.stdout
     group = re.findall(r"[A-Z2-7]{4}", printed.stdout.split("Code of the key")[1])[13]
-    assert running.program("admin", "recovery-sheet", "--confirm", "AAAA").returncode == 2
-    assert running.program("admin", "recovery-sheet", "--confirm", group).returncode == 0
+    assert running.administer("recovery-sheet", "--confirm", "AAAA").returncode == 2
+    assert running.administer("recovery-sheet", "--confirm", group).returncode == 0
     before, conf = picture(millpond), (lost / "hosts.conf").read_text()
     running.stop()
 
