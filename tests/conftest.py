@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import compileall
 import os
 import sqlite3
 import subprocess
@@ -49,15 +50,15 @@ settings.register_profile(
     "steady",
     deadline=None,
     # PROPERTY_EXAMPLES=1000 looks longer.
-    max_examples=int(os.environ.get("PROPERTY_EXAMPLES", "60")),
+    max_examples=int(os.environ.get("PROPERTY_EXAMPLES", "40")),
     suppress_health_check=[HealthCheck.too_slow],
 )
 settings.load_profile("steady")
 
 
-#: Tests in these folders say how much of the core is covered. Counting takes a third more time, so
-#: that the others run without.
-_COUNTED = ("core", "databases", "stores", "bundles", "hosts")
+#: Tests in these folders say how much of the core is covered. Counting takes up to twice the time,
+#: so that the others run without.
+_COUNTED = ("core", "databases", "bundles", "hosts")
 
 
 #: Tables of hypothesis, which it keeps for later runs: in a test whose lines are counted, to make
@@ -68,6 +69,9 @@ _TABLES = "from hypothesis.internal import charmap; charmap.charmap(); charmap.c
 def pytest_configure(config: pytest.Config) -> None:
     if not hasattr(config, "workerinput"):
         subprocess.run([sys.executable, "-c", _TABLES], check=True)
+        # Once: the processes of the tests begin together, and each would compile all of it.
+        for folder in ("src", "bench"):
+            compileall.compile_dir(config.rootpath / folder, quiet=2)
 
 
 @pytest.hookimpl(wrapper=True)
@@ -90,24 +94,27 @@ def _uncounted() -> Iterator[None]:
             counting.start()
 
 
+#: What compiling a rule makes of it.
+_COMPILED = ("_parts", "_trace", "_converters", "arguments", "_build", "_build_unknown")
+
+
 @pytest.fixture(scope="session", autouse=True)
 def rules_compiled_once() -> Iterator[None]:
-    """Compile each address of the service once: hundreds of services are started here, and this is
-    most of what that takes. The compiled rule depends only on its text.
+    """Compile each address of the service once: hundreds of services are started here. A compiled
+    rule depends only on its text and its defaults.
     """
-    compiled: dict[tuple[object, ...], Any] = {}
-    plain = Rule._compile_builder
+    compiled: dict[tuple[object, ...], dict[str, Any]] = {}
+    plain = Rule.compile
 
-    def once(rule: Rule, append_unknown: bool = True) -> Any:
-        key = (*rule._trace, append_unknown)
-        if rule.defaults:
-            return plain(rule, append_unknown)
+    def once(rule: Rule) -> None:
+        key = (rule.rule, rule.subdomain, rule.merge_slashes, repr(rule.defaults))
         if key not in compiled:
-            compiled[key] = plain(rule, append_unknown)
-        return compiled[key]
+            plain(rule)
+            compiled[key] = {name: getattr(rule, name) for name in _COMPILED}
+        rule.__dict__.update(compiled[key])
 
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(Rule, "_compile_builder", once)
+        patch.setattr(Rule, "compile", once)
         yield
 
 
