@@ -8,7 +8,10 @@ from __future__ import annotations
 
 import errno
 import struct
-from collections.abc import Sequence
+from collections import deque
+from collections.abc import Collection, Iterator, Sequence
+from contextlib import contextmanager
+from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 import paramiko
@@ -17,6 +20,8 @@ from paramiko.sftp import (
     CMD_ATTRS,
     CMD_CLOSE,
     CMD_DATA,
+    CMD_EXTENDED,
+    CMD_EXTENDED_REPLY,
     CMD_FSTAT,
     CMD_HANDLE,
     CMD_NAME,
@@ -37,6 +42,13 @@ from paramiko.sftp import (
 
 #: Names in one folder, and answers that list them.
 _MOST_NAMES = 1_000_000
+#: What goes into one packet of SSH (RFC 4254, section 5.2).
+_SSH_PACKET = 32 * 1024
+#: The bytes that a request may write on any server, with what is around them, and those that one
+#: may where the server takes more.
+LEAST_WRITE = 32 * 1024 - 256
+_MOST_WRITE = 255 * 1024
+_ANEW = SFTP_FLAG_CREATE | SFTP_FLAG_TRUNC
 #: Requests that go out together, and the answers that may come before theirs.
 _TOGETHER = 64
 _MOST_STRANGE = 10_000
@@ -123,7 +135,7 @@ class SftpClient(paramiko.SFTPClient):
 
     def write_whole(self, path: str, data: bytes) -> int | None:
         """Write a small file anew; return the size that it has on the server afterwards."""
-        handle = self._open(path, SFTP_FLAG_WRITE | SFTP_FLAG_CREATE | SFTP_FLAG_TRUNC)
+        handle = self._open(path, SFTP_FLAG_WRITE | _ANEW)
         written, state, closed = self._together(
             (CMD_WRITE, handle, int64(0), data), (CMD_FSTAT, handle), (CMD_CLOSE, handle)
         )
@@ -131,14 +143,45 @@ class SftpClient(paramiko.SFTPClient):
             self._answered(CMD_STATUS, answer)
         return self._attributes(state).st_size
 
+    @cached_property
+    def longest_write(self) -> int:
+        """Return how many bytes one request may write: by ``limits@openssh.com`` (OpenSSH PROTOCOL,
+        section 4.8), or what any server takes.
+        """
+        try:
+            answer = self._request(CMD_EXTENDED, "limits@openssh.com")
+            limits = _expected(CMD_EXTENDED_REPLY, answer)
+        except OSError:
+            return LEAST_WRITE
+        _, _, told = limits.get_int64(), limits.get_int64(), limits.get_int64()
+        return max(LEAST_WRITE, min(told, _MOST_WRITE))
+
+    @contextmanager
+    def writing(self, path: str, at: int) -> Iterator[SftpWriting]:
+        """Open a file to write on from an offset, at 0 a new one; all has arrived at the end."""
+        handle = self._open(path, SFTP_FLAG_WRITE | (0 if at else _ANEW))
+        try:
+            sink = SftpWriting(self, handle, at)
+            yield sink
+            sink.end_stretch(ahead=0)
+        except Exception:
+            self.let_go(handle)
+            raise
+        self._request(CMD_CLOSE, handle)
+
     def let_go(self, handle: bytes) -> None:
         """Close a handle that was read from, together with the next request."""
         self._owed += self._packet(_NOBODY, CMD_CLOSE, handle)[1]
 
     def _write_all(self, data: bytes) -> None:
         owed, self._owed = self._owed, b""
-        writing: Any = super()
-        writing._write_all(owed + data)
+        left = memoryview(owed + data if owed else data)
+        while left:
+            # What goes into one packet of SSH, so that nothing is copied twice.
+            sent = self.sock.send(left[:_SSH_PACKET].tobytes())
+            if sent <= 0:
+                raise EOFError
+            left = left[sent:]
 
     def _open(self, path: str, flags: int) -> bytes:
         answer = self._request(CMD_OPEN, path, flags, paramiko.SFTPAttributes())
@@ -149,11 +192,19 @@ class SftpClient(paramiko.SFTPClient):
         answers = _Answers()
         packets = dict(self._packet(answers, *request) for request in requests)
         self._write_all(b"".join(packets.values()))
-        for _ in range(_MOST_STRANGE):
-            if len(answers.found) == len(packets):
-                return [answers.found[number] for number in packets]
-            self._read_response()
-        raise OSError(errno.EPROTO, "the server answers what was not asked")
+        return self._collected(answers, packets)
+
+    def _collected(self, answers: _Answers, numbers: Collection[int]) -> list[_Answer]:
+        """Wait for the answers to some requests, and return them."""
+        strange, found = 0, answers.found
+        for number in numbers:
+            while number not in found:
+                before = len(found)
+                self._read_response()
+                strange += len(found) == before
+                if strange > _MOST_STRANGE:
+                    raise OSError(errno.EPROTO, "the server answers what was not asked")
+        return [found.pop(number) for number in numbers]
 
     def _packet(self, asking: object, kind: int, *values: int | bytes | str) -> tuple[int, bytes]:
         """Return a request's number and its bytes; ``asking`` is given the answer."""
@@ -189,6 +240,7 @@ class SftpClient(paramiko.SFTPClient):
         return found
 
     if TYPE_CHECKING:
+        sock: Any
         _lock: Any
         _expecting: dict[int, Any]
         request_number: int
@@ -196,6 +248,42 @@ class SftpClient(paramiko.SFTPClient):
         def _request(self, kind: Any, *arg: Any) -> Any: ...
         def _read_response(self) -> Any: ...
         def _convert_status(self, answer: Message) -> None: ...
+
+
+class SftpWriting:
+    """A file that is written from an offset on, in stretches of which several may be under way. All
+    answers are waited for: a refusal in the middle would leave a hole in a file of the right size.
+    """
+
+    def __init__(self, client: SftpClient, handle: bytes, at: int) -> None:
+        self._client, self._handle, self._at = client, handle, at
+        self._answers, self._arrived = _Answers(), at
+        #: The numbers of the requests of each stretch, and where it ends; the last is being sent.
+        self._stretches: deque[list[int]] = deque([[]])
+        self._ends: deque[int] = deque()
+
+    def write(self, data: bytes) -> None:
+        """Send the next bytes, :attr:`SftpClient.longest_write` at most."""
+        client = self._client
+        number, packet = client._packet(
+            self._answers, CMD_WRITE, self._handle, int64(self._at), data
+        )
+        client._write_all(packet)
+        self._stretches[-1].append(number)
+        self._at += len(data)
+
+    def end_stretch(self, ahead: int) -> int:
+        """End a stretch, and wait until ``ahead`` of them are under way; return up to where the
+        server has all bytes. Raises ``OSError`` for what it refused.
+        """
+        self._ends.append(self._at)
+        self._stretches.append([])
+        while len(self._ends) > ahead:
+            numbers = self._stretches.popleft()
+            for answer in self._client._collected(self._answers, numbers):
+                self._client._answered(CMD_STATUS, answer)
+            self._arrived = self._ends.popleft()
+        return self._arrived
 
 
 def _add(message: Message, value: int | bytes | str) -> None:

@@ -13,6 +13,8 @@ from paramiko.sftp import (
     CMD_ATTRS,
     CMD_CLOSE,
     CMD_DATA,
+    CMD_EXTENDED,
+    CMD_EXTENDED_REPLY,
     CMD_FSTAT,
     CMD_HANDLE,
     CMD_INIT,
@@ -28,6 +30,7 @@ from paramiko.sftp import (
     SFTP_FAILURE,
     SFTP_NO_SUCH_FILE,
     SFTP_OK,
+    SFTP_OP_UNSUPPORTED,
 )
 
 from fasciculus import sftp_client
@@ -159,6 +162,51 @@ def test_what_a_server_refuses_or_answers_amiss_is_an_error(
 ) -> None:
     with pytest.raises(OSError):
         act(session(Server({kind: answer})))
+
+
+def limits(*values: int) -> Answer:
+    message = Message()
+    for value in values:
+        message.add_int64(value)
+    return CMD_EXTENDED_REPLY, message.asbytes()
+
+
+@pytest.mark.parametrize(
+    ("answer", "longest"),
+    [
+        (status(SFTP_OP_UNSUPPORTED), sftp_client.LEAST_WRITE),
+        (status(SFTP_OK), sftp_client.LEAST_WRITE),
+        (limits(0, 0, 0, 0), sftp_client.LEAST_WRITE),
+        (limits(9, 9, 100_000, 9), 100_000),
+        (limits(9, 9, 2**64 - 1, 9), 255 * 1024),
+    ],
+)
+def test_a_request_is_as_long_as_the_server_takes(answer: Answer, longest: int) -> None:
+    assert session(Server({CMD_EXTENDED: answer})).longest_write == longest
+
+
+def test_two_stretches_of_a_large_file_are_under_way() -> None:
+    client = session(server := Server({}))
+    with client.writing("/a", 100) as sink:
+        arrived = []
+        for ahead in (0, 1, 1, 1):
+            sink.write(CONTENT)
+            sink.write(CONTENT)
+            arrived.append(sink.end_stretch(ahead))
+        assert arrived == [132, 132, 164, 196]
+    assert server.asked == [[CMD_OPEN], *[[CMD_WRITE]] * 8, [CMD_CLOSE]]
+
+
+def test_a_refusal_in_the_middle_of_a_large_file_is_an_error() -> None:
+    client = session(server := Server({}))
+    with pytest.raises(OSError), client.writing("/a", 0) as sink:
+        server._answers[CMD_WRITE] = status(SFTP_FAILURE)
+        sink.write(CONTENT)
+        server._answers[CMD_WRITE] = status(SFTP_OK)
+        sink.write(CONTENT)
+    server.asked.clear()
+    client.sizes(["/a"])
+    assert server.asked == [[CMD_CLOSE, CMD_STAT]]
 
 
 def test_no_more_is_taken_than_was_asked_for() -> None:

@@ -27,15 +27,12 @@ from ..core.errors import (
     StoreFullError,
     UnreachableError,
 )
-from ..sftp_client import SftpClient
+from ..sftp_client import LEAST_WRITE, SftpClient
 from ..ssh import TIMEOUT, SshConnection, SshSecrets, SshSpec, broke_off
 from .base import ConnectStep, StoreItem, StoreKind, StoreSettings, StoreSpec, listed_items
-from .chunk_size import chunk_size
+from .chunk_size import LEAST, chunk_size
 from .made_folders import MadeFoldersFromBelow
 
-#: With the request around it, the most that goes into one packet of SSH (RFC 4254, section 5.2:
-#: 32,768 bytes).
-_CHUNK = 32 * 1024 - 256
 _READ_WINDOW = 4 * 1024 * 1024
 _EXEC_TIMEOUT = 600.0
 _SMALL = 64 * 1024
@@ -271,8 +268,8 @@ class SftpStore:
     def _send(self, source: BinaryIO, path: str, on_bytes: Callable[[int], None]) -> int | None:
         """Send all that has not arrived yet; return the size of the file on the server."""
         if not self._arrived.get(path):
-            small = source.read(_CHUNK + 1)
-            if len(small) <= _CHUNK:
+            small = source.read(LEAST_WRITE + 1)
+            if len(small) <= LEAST_WRITE:
                 held = self._sftp.write_whole(self._path(path) + ".part", small)
                 on_bytes(len(small))
                 return held
@@ -283,23 +280,18 @@ class SftpStore:
         """Send a large file; what the server has acknowledged is noted."""
         begin = self._arrived.get(path, 0)
         source.seek(begin)
-        with self._sftp.open(self._path(path) + ".part", "r+b" if begin else "wb") as sink:
-            sink.seek(begin)
-            arrived, unacknowledged = begin, 0
-            chunk = source.read(_CHUNK)
-            while chunk:
-                following = source.read(_CHUNK)
-                unacknowledged += len(chunk)
-                # Now and then, and at the end, all answers are waited for: a refusal in the middle
-                # would else leave a hole, in a file of the right size.
-                waits = not following or unacknowledged >= chunk_size(arrived - begin)
-                sink.set_pipelined(not waits)
+        sftp = self._sftp
+        with sftp.writing(self._path(path) + ".part", begin) as sink:
+            sent = stretch = begin
+            while chunk := source.read(sftp.longest_write):
                 sink.write(chunk)
-                if waits:
-                    arrived += unacknowledged
-                    self._arrived[path], unacknowledged = arrived, 0
+                sent += len(chunk)
+                if sent - stretch >= chunk_size(stretch - begin):
+                    stretch = sent
+                    # Later the line need not be idle until the last of it has been answered.
+                    ahead = int(sent - begin > 4 * LEAST)
+                    self._arrived[path] = sink.end_stretch(ahead)
                 on_bytes(len(chunk))
-                chunk = following
 
     def rename(self, path: str, to: str) -> None:
         """Rename a file in its folder, replacing any file of that name."""
