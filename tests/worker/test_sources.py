@@ -150,12 +150,13 @@ def test_a_file_that_changes_all_the_time_is_kept_with_a_warning(tmp_path: Path,
             place = tree.place(path)
 
             class Changing(LocalFile):
-                def read(self, count: Any = -1) -> Any:
+                def read(self, count: Any = -1, /) -> Any:
                     with open(place, "ab") as file:
                         file.write(b"+")
                     return super().read(count)
 
-            return Changing(tree.open(path))
+            descriptor, info = tree.open(path)
+            return Changing(descriptor, info.st_size)
 
     found = Gathering(tmp_path, Busy())
     assert found.warnings == ["a: changed while it was read"]

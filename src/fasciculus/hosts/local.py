@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import io
 import os
 import stat
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
@@ -35,20 +34,48 @@ from .text_files import read_text_of
 
 #: The grain of a file system's clock, and more.
 _GRAIN_NS = 20_000_000
+_CHUNK = 1024 * 1024
 
 
-class LocalFile(io.FileIO):
-    """An open file of this machine."""
+class LocalFile:
+    """An open file of this machine, read without a buffer; ``size`` is what it had at that time."""
+
+    def __init__(self, descriptor: int, size: int) -> None:
+        self._descriptor, self._size = descriptor, size
+
+    def fileno(self) -> int:
+        """Return its descriptor."""
+        return self._descriptor
+
+    def read(self, count: int = -1, /) -> bytes:
+        """Return the next bytes, all without a size."""
+        if count >= 0:
+            return os.read(self._descriptor, count)
+        # Most files are read by one call: one byte more would show that it has grown.
+        data = os.read(self._descriptor, self._size + 1)
+        if len(data) == self._size:
+            return data
+        chunks = [data]
+        while data:
+            data = os.read(self._descriptor, _CHUNK)
+            chunks.append(data)
+        return b"".join(chunks)
 
     def now(self) -> FileState:
         """Return the present state of the file."""
-        info = os.fstat(self.fileno())
+        info = os.fstat(self._descriptor)
         return FileState(info.st_size, info.st_mtime_ns, info.st_ctime_ns)
 
     def again(self) -> bool:
         """Start reading from the beginning; return whether that is possible."""
-        self.seek(0)
+        os.lseek(self._descriptor, 0, os.SEEK_SET)
         return True
+
+    def close(self) -> None:
+        """Close it; harmless if it is closed already."""
+        if self._descriptor >= 0:
+            os.close(self._descriptor)
+            self._descriptor = -1
 
 
 class LocalSettings(Settings):
@@ -91,7 +118,10 @@ class LocalHost:
         with _opened(root, home) as tree:
             try:
                 for entry in walking.scan(b"", "files", chosen, warn, tree):
-                    yield HostEntry(entry, partial(self.opened, tree, entry, entry.path))
+                    open_ = partial(self.opened, tree, entry, entry.path)
+                    if chosen.opens_files:
+                        open_ = partial(_with_xattrs, open_, entry, warn)
+                    yield HostEntry(entry, open_)
             except OSError as error:
                 raise FasciculusError(
                     f"The folder {root} cannot be read: {error.strerror}.",
@@ -135,9 +165,8 @@ class LocalHost:
         """Open a file where a walk stands; the entry says what was opened, should another file
         have taken the name since it was listed.
         """
-        file = LocalFile(tree.open(path), "rb")
-        info = os.fstat(file.fileno())
-        entry.flags = read_flags(file.fileno())
+        descriptor, info = tree.open(path)
+        entry.flags = read_flags(descriptor)
         if (info.st_dev, info.st_ino) != (entry.device, entry.inode):
             entry.size, entry.mode = info.st_size, stat.S_IMODE(info.st_mode)
             entry.uid, entry.gid = info.st_uid, info.st_gid
@@ -147,12 +176,13 @@ class LocalHost:
             )
             entry.mtime_ns, entry.ctime_ns = info.st_mtime_ns, info.st_ctime_ns
             entry.device, entry.inode = info.st_dev, info.st_ino
-        return file
+        return LocalFile(descriptor, info.st_size)
 
     def open(self, path: bytes) -> LocalFile:
         """Return a stream of a file's bytes."""
         # A FIFO put where a file was must not hold the worker up, nor a link lead it away.
-        return LocalFile(open_listed_file(path), "rb")
+        descriptor = open_listed_file(path)
+        return LocalFile(descriptor, os.fstat(descriptor).st_size)
 
     def type_of(self, path: str) -> str:
         """Return whether a path is a file, a folder or something else, empty if nothing."""
@@ -234,6 +264,13 @@ def _opened(root: str, home: str) -> Iterator[OpenTree]:
         ) from error
     with tree:
         yield tree
+
+
+def _with_xattrs(open_: Callable[[], LocalFile], entry: Entry, warn: Warn) -> LocalFile:
+    """Open a file, and read its extended attributes into its entry."""
+    file = open_()
+    entry.xattrs = walking.read_xattrs(file.fileno(), entry.path, warn)
+    return file
 
 
 def _listed(tree: OpenTree, relative: bytes, warn: Warn) -> list[bytes]:

@@ -286,9 +286,9 @@ class SftpStore:
             while chunk := source.read(sftp.longest_write):
                 sink.write(chunk)
                 sent += len(chunk)
-                if sent - stretch >= chunk_size(stretch - begin):
+                # Two halves, so that the line is not idle until the last of it has been answered.
+                if sent - stretch >= chunk_size(stretch - begin) // 2:
                     stretch = sent
-                    # Later the line need not be idle until the last of it has been answered.
                     ahead = int(sent - begin > 4 * LEAST)
                     self._arrived[path] = sink.end_stretch(ahead)
                 on_bytes(len(chunk))

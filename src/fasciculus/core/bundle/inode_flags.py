@@ -12,6 +12,7 @@ _SET = 0x40086602
 _LONG = struct.Struct("@l")
 #: Immutable, append-only, not to be dumped, no time of reading.
 NAMES = {"schg": 0x10, "sappnd": 0x20, "nodump": 0x40, "noatime": 0x80}
+_NAMED = sum(NAMES.values())
 
 
 def read_flags(descriptor: int) -> str:
@@ -21,6 +22,8 @@ def read_flags(descriptor: int) -> str:
     except OSError:
         return ""
     (value,) = _LONG.unpack(raw)
+    if not value & _NAMED:
+        return ""
     return ",".join(name for name, bit in NAMES.items() if value & bit)
 
 
@@ -34,7 +37,7 @@ def replace_flags(descriptor: int, names: str) -> None:
     refuses; flags without a name here stay.
     """
     before = _value(descriptor)
-    after = before & ~sum(NAMES.values()) | _bits(names)
+    after = before & ~_NAMED | _bits(names)
     if after != before:
         if before & NAMES["schg"]:
             # Of an immutable file nothing else may change.

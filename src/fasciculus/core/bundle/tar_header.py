@@ -91,6 +91,12 @@ def _tail(
     return tail, sum(tail) + 8 * 32
 
 
+#: An extended header that has nothing but the time of a change since 2001, in nanoseconds.
+_TEN_DIGITS = 1_000_000_000
+_MTIME_SIZE = len(b"30 mtime=1234567890.123456789\n")
+_PAX_OF_MTIME, _AFTER_MTIME = _pax(_MTIME_SIZE), padding(_MTIME_SIZE)
+
+
 def _record(key: bytes, value: bytes) -> bytes:
     # The length counts its own digits.
     rest = len(key) + len(value) + 3
@@ -135,37 +141,31 @@ def is_utf8(data: bytes) -> bool:
     return True
 
 
+@lru_cache(maxsize=4096)
+def _plain_names(user: str, group: str) -> tuple[bytes, bytes] | None:
+    """Return the names of a file's owners; None where they need an extended header."""
+    if len(user) < 32 and len(group) < 32 and user.isascii() and group.isascii():
+        return user.encode(), group.encode()
+    return None
+
+
 def _plain_file(entry: Entry, size: int, name: bytes) -> bytes | None:
     """Return the header of a file as most are, without asking of each field whether it fits; None
     where one does not.
     """
     mtime, fraction = divmod(entry.mtime_ns, 1_000_000_000)
+    names = _plain_names(entry.user, entry.group)
     if not (
         fraction
-        and 0 <= mtime <= _MAX_OCTAL_12
+        and _TEN_DIGITS <= mtime <= _MAX_OCTAL_12
         and size <= _MAX_OCTAL_12
         and entry.uid <= _MAX_OCTAL_8
         and entry.gid <= _MAX_OCTAL_8
-        and len(entry.user) < 32
-        and len(entry.group) < 32
-        and entry.user.isascii()
-        and entry.group.isascii()
+        and names is not None
     ):
         return None
-    body = _record(b"mtime", b"%d.%09d" % (mtime, fraction))
-    main = _ustar(
-        name,
-        b"0",
-        size,
-        entry.mode,
-        entry.uid,
-        entry.gid,
-        mtime,
-        b"",
-        entry.user.encode(),
-        entry.group.encode(),
-    )
-    return b"".join((_pax(len(body)), body, padding(len(body)), main))
+    main = _ustar(name, b"0", size, entry.mode, entry.uid, entry.gid, mtime, b"", *names)
+    return b"%s30 mtime=%d.%09d\n%s%s" % (_PAX_OF_MTIME, mtime, fraction, _AFTER_MTIME, main)
 
 
 def header(entry: Entry, size: int | None = None, name: bytes | None = None) -> bytes:

@@ -129,7 +129,9 @@ class BundleWriter:
             if self._room_for(entry, len(data)):
                 # A frame must not become as large as a row of a database may be.
                 step = self._frame_size
-                chunks = (data[at : at + step] for at in range(0, len(data), step))
+                chunks: Iterator[bytes] = iter((data,))
+                if len(data) > step:
+                    chunks = (data[at : at + step] for at in range(0, len(data), step))
                 self._add_chunks(opened, chunks, len(data))
             else:
                 self._add_parts(opened, iter((data,)))
@@ -239,7 +241,9 @@ class BundleWriter:
 
     def _count(self, entry: Entry) -> None:
         self._turn_to(entry.kind)
-        count = self.counts.setdefault(entry.kind, ContentsCount())
+        count = self.counts.get(entry.kind)
+        if count is None:
+            count = self.counts[entry.kind] = ContentsCount()
         count.entries += 1
         if entry.type == FILE and entry.link is None:
             count.bytes += entry.size

@@ -56,15 +56,17 @@ class OpenTree:
         """
         return b"/proc/self/fd/%d/%s" % (self.folders.top, name)
 
-    def open(self, relative: bytes) -> int:
-        """Open a file of the folder where the walk stands. Raises ``OSError``, also for what is no
-        file any more.
+    def open(self, relative: bytes) -> tuple[int, os.stat_result]:
+        """Open a file of the folder where the walk stands; return its descriptor and state.
+
+        Raises ``OSError``, also for what is no file any more.
         """
         folder, _, name = relative.rpartition(b"/")
         if folder != self._relative[-1]:
             raise OSError(errno.ESTALE, "the walk has gone on")
         descriptor = os.open(name, FILE_FLAGS, dir_fd=self.folders.top)
-        if not stat.S_ISREG(os.fstat(descriptor).st_mode):
+        info = os.fstat(descriptor)
+        if not stat.S_ISREG(info.st_mode):
             os.close(descriptor)
             raise OSError(errno.ELOOP, "it is no file any more")
-        return descriptor
+        return descriptor, info

@@ -70,15 +70,19 @@ MOST_ATTRIBUTES = 1024 * 1024
 TOO_LARGE_ATTRIBUTES = "its attributes have more than 1 MiB and are not kept"
 
 
-def _xattrs(path: bytes, where: bytes, warn: Warn) -> dict[str, bytes]:
+def read_xattrs(place: bytes | int, where: bytes, warn: Warn) -> dict[str, bytes]:
+    """Return the extended attributes of a path, or of an open file; what is wrong with them is
+    said to ``warn``.
+    """
+    follows = isinstance(place, int)
     try:
-        keys = os.listxattr(path, follow_symlinks=False)
+        keys = os.listxattr(place, follow_symlinks=follows)
         if not keys:
             return {}
         good = [key for key in keys if is_utf8(key)]
         if len(good) < len(keys):
             warn(f"{shown(where)}: an attribute whose name is not UTF-8 is not kept")
-        found = {key: os.getxattr(path, key, follow_symlinks=False) for key in good}
+        found = {key: os.getxattr(place, key, follow_symlinks=follows) for key in good}
         if sum(map(len, found.values())) <= MOST_ATTRIBUTES:
             return found
         warn(f"{shown(where)}: {TOO_LARGE_ATTRIBUTES}")
@@ -106,6 +110,16 @@ def describe(
     """Return the entry of one path from its ``lstat``; None, after a warning, for what tar cannot
     hold.
     """
+    entry = _described(path, kind, relative, info, warn)
+    if entry is not None:
+        entry.xattrs = read_xattrs(path, relative, warn)
+    return entry
+
+
+def _described(
+    path: bytes, kind: str, relative: bytes, info: os.stat_result, warn: Warn
+) -> Entry | None:
+    """Return the same without its extended attributes."""
     type_ = _TYPES.get(stat.S_IFMT(info.st_mode))
     if type_ is None:
         warn(f"{shown(relative)}: a socket, left out (it has no contents to keep)")
@@ -131,7 +145,6 @@ def describe(
         entry.rdev = (os.major(info.st_rdev), os.minor(info.st_rdev))
     elif type_ == DIR:
         entry.flags = _folder_flags(path)
-    entry.xattrs = _xattrs(path, relative, warn)
     return entry
 
 
@@ -160,6 +173,9 @@ class WalkRules(Struct, frozen=True):
     #: listed
     #: already.
     is_known: Callable[[bytes, os.stat_result], bool] | None = None
+    #: Whether each plain file with one name will be opened: its extended attributes are read then,
+    #: which takes a tenth of the time.
+    opens_files: bool = False
     #: The states of the previous bundle, with callbacks for a run, or one entry, that is
     #: it was.
     states: StatCache | None = None
@@ -280,9 +296,12 @@ class _Walk:
             yield from _owed(self._stack)
             if is_known(relative, info):
                 return
-        entry = describe(self._tree.place(name), self._kind, relative, info, self._warn)
+        place = self._tree.place(name)
+        entry = _described(place, self._kind, relative, info, self._warn)
         if entry is None:
             return
+        if not (chosen.opens_files and is_file and info.st_nlink == 1):
+            entry.xattrs = read_xattrs(place, relative, self._warn)
         if verdict != ON_THE_WAY:
             yield from _owed(self._stack)
             self._note_links(entry, info)

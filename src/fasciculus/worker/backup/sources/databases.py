@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import os
 import time
 from collections.abc import Callable
-from contextlib import suppress
+from contextlib import closing, suppress
 
 from msgspec.structs import replace
 
@@ -106,7 +107,8 @@ class DatabaseSource:
         if entry.size <= WHOLE:
             self._writer.add(entry, member.copy.read_bytes())
         else:
-            with LocalFile(str(member.copy)) as stream:
+            descriptor = os.open(member.copy, os.O_RDONLY | os.O_CLOEXEC)
+            with closing(LocalFile(descriptor, entry.size)) as stream:
                 if not self._file_source.held(entry, stream):
                     self._writer.add_stream(entry, stream, self._warn)
         self._seen(1, entry.size)

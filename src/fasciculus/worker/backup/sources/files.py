@@ -79,11 +79,12 @@ class FileSource:
             chooser,
             self._note_excluded,
             is_known,
-            self._states,
-            self._on_run,
-            self._on_same,
-            None if reads_all else self._unchanged,
-            self._on_unchanged,
+            opens_files=self._previous is None,
+            states=self._states,
+            on_run=self._on_run,
+            on_same=self._on_same,
+            unchanged=None if reads_all else self._unchanged,
+            on_unchanged=self._on_unchanged,
         )
         subject = self._order.subject
         for found in self._host.tree(subject.root, chosen, self._unreadable, subject.home):
