@@ -56,8 +56,8 @@ settings.register_profile(
 settings.load_profile("steady")
 
 
-#: Tests in these folders say how much of the core is covered. Counting takes up to twice the time,
-#: so that the others run without.
+#: Tests in these folders say how much of the core is covered. Counting doubles the time of some,
+#: so the others run without.
 _COUNTED = ("core", "databases", "bundles", "hosts")
 
 

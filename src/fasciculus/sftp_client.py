@@ -72,7 +72,7 @@ class _Answers:
 class SftpClient(paramiko.SFTPClient):
     """An SFTP session that also knows names which are not UTF-8.
 
-    What a server refuses is raised as ``OSError``, a connection that ends as ``EOFError`` or
+    Requests that a server refuses raise ``OSError``, a lost connection ``EOFError`` or
     ``SSHException``.
     """
 
@@ -134,7 +134,7 @@ class SftpClient(paramiko.SFTPClient):
             raise
 
     def write_whole(self, path: str, data: bytes) -> int | None:
-        """Write a small file anew; return the size that it has on the server afterwards."""
+        """Write a small file, replacing any there; return its size on the server."""
         handle = self._open(path, SFTP_FLAG_WRITE | _ANEW)
         written, state, closed = self._together(
             (CMD_WRITE, handle, int64(0), data), (CMD_FSTAT, handle), (CMD_CLOSE, handle)
@@ -236,7 +236,7 @@ class SftpClient(paramiko.SFTPClient):
         reading: Any = paramiko.SFTPAttributes
         found: paramiko.SFTPAttributes = reading._from_msg(self._answered(CMD_ATTRS, answer))
         if not 0 <= (found.st_size or 0) < _LARGEST:
-            raise OSError(errno.EPROTO, "the server gives a size that no file has")
+            raise OSError(errno.EPROTO, "the server reports an impossible size")
         return found
 
     if TYPE_CHECKING:

@@ -7,31 +7,8 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 import pytest
-from paramiko import SFTPAttributes
+from paramiko import SFTPAttributes, sftp
 from paramiko.message import Message
-from paramiko.sftp import (
-    CMD_ATTRS,
-    CMD_CLOSE,
-    CMD_DATA,
-    CMD_EXTENDED,
-    CMD_EXTENDED_REPLY,
-    CMD_FSTAT,
-    CMD_HANDLE,
-    CMD_INIT,
-    CMD_NAME,
-    CMD_OPEN,
-    CMD_READ,
-    CMD_READDIR,
-    CMD_STAT,
-    CMD_STATUS,
-    CMD_VERSION,
-    CMD_WRITE,
-    SFTP_EOF,
-    SFTP_FAILURE,
-    SFTP_NO_SUCH_FILE,
-    SFTP_OK,
-    SFTP_OP_UNSUPPORTED,
-)
 
 from fasciculus import sftp_client
 from fasciculus.sftp_client import SftpClient
@@ -48,23 +25,23 @@ def body(*values: int | bytes) -> bytes:
 
 
 def status(code: int) -> Answer:
-    return CMD_STATUS, body(code, b"so it is", b"en")
+    return sftp.CMD_STATUS, body(code, b"so it is", b"en")
 
 
 def sized(size: int) -> Answer:
     message = Message()
     message.add_int(SFTPAttributes.FLAG_SIZE)
     message.add_int64(size)
-    return CMD_ATTRS, message.asbytes()
+    return sftp.CMD_ATTRS, message.asbytes()
 
 
 HONEST: dict[int, Answer] = {
-    CMD_OPEN: (CMD_HANDLE, body(b"handle")),
-    CMD_FSTAT: sized(len(CONTENT)),
-    CMD_STAT: sized(len(CONTENT)),
-    CMD_READ: (CMD_DATA, body(CONTENT)),
-    CMD_WRITE: status(SFTP_OK),
-    CMD_CLOSE: status(SFTP_OK),
+    sftp.CMD_OPEN: (sftp.CMD_HANDLE, body(b"handle")),
+    sftp.CMD_FSTAT: sized(len(CONTENT)),
+    sftp.CMD_STAT: sized(len(CONTENT)),
+    sftp.CMD_READ: (sftp.CMD_DATA, body(CONTENT)),
+    sftp.CMD_WRITE: status(sftp.SFTP_OK),
+    sftp.CMD_CLOSE: status(sftp.SFTP_OK),
 }
 
 
@@ -81,8 +58,8 @@ class Server:
         answers, kinds = [], []
         for kind, number in requests_in(data):
             kinds.append(kind)
-            if kind == CMD_INIT:
-                answers.append(packet(CMD_VERSION, b"\0\0\0\3"))
+            if kind == sftp.CMD_INIT:
+                answers.append(packet(sftp.CMD_VERSION, b"\0\0\0\3"))
                 continue
             way, text = self._answers[kind]
             answers.append(packet(way, number + text))
@@ -120,17 +97,21 @@ def test_a_small_file_takes_two_round_trips(late: bool) -> None:
     server = Server({}, late)
     client = session(server)
     assert client.write_whole("/a", CONTENT) == len(CONTENT)
-    assert server.asked == [[CMD_OPEN], [CMD_WRITE, CMD_FSTAT, CMD_CLOSE]]
+    assert server.asked == [[sftp.CMD_OPEN], [sftp.CMD_WRITE, sftp.CMD_FSTAT, sftp.CMD_CLOSE]]
     server.asked.clear()
     handle, size, data = client.read_first("/a", 0, 100)
     assert (size, data) == (len(CONTENT), CONTENT)
     client.let_go(handle)
     assert client.sizes(["/a", "/b"]) == [len(CONTENT)] * 2
-    assert server.asked == [[CMD_OPEN], [CMD_FSTAT, CMD_READ], [CMD_CLOSE, CMD_STAT, CMD_STAT]]
+    assert server.asked == [
+        [sftp.CMD_OPEN],
+        [sftp.CMD_FSTAT, sftp.CMD_READ],
+        [sftp.CMD_CLOSE, sftp.CMD_STAT, sftp.CMD_STAT],
+    ]
 
 
 def test_what_is_not_there_has_no_size() -> None:
-    client = session(Server({CMD_STAT: status(SFTP_NO_SUCH_FILE)}))
+    client = session(Server({sftp.CMD_STAT: status(sftp.SFTP_NO_SUCH_FILE)}))
     assert client.sizes(["/a"]) == [None]
 
 
@@ -145,16 +126,16 @@ def read(client: SftpClient) -> Any:
 @pytest.mark.parametrize(
     ("act", "kind", "answer"),
     [
-        (write, CMD_WRITE, status(SFTP_FAILURE)),
-        (write, CMD_WRITE, sized(5)),
-        (write, CMD_CLOSE, status(SFTP_FAILURE)),
-        (write, CMD_OPEN, status(SFTP_OK)),
-        (write, CMD_OPEN, (CMD_NAME, body(1))),
-        (write, CMD_FSTAT, sized(2**63)),
-        (read, CMD_FSTAT, sized(2**64 - 1)),
-        (read, CMD_READ, status(SFTP_FAILURE)),
-        (read, CMD_READ, (CMD_HANDLE, body(b"h"))),
-        (read, CMD_OPEN, status(SFTP_NO_SUCH_FILE)),
+        (write, sftp.CMD_WRITE, status(sftp.SFTP_FAILURE)),
+        (write, sftp.CMD_WRITE, sized(5)),
+        (write, sftp.CMD_CLOSE, status(sftp.SFTP_FAILURE)),
+        (write, sftp.CMD_OPEN, status(sftp.SFTP_OK)),
+        (write, sftp.CMD_OPEN, (sftp.CMD_NAME, body(1))),
+        (write, sftp.CMD_FSTAT, sized(2**63)),
+        (read, sftp.CMD_FSTAT, sized(2**64 - 1)),
+        (read, sftp.CMD_READ, status(sftp.SFTP_FAILURE)),
+        (read, sftp.CMD_READ, (sftp.CMD_HANDLE, body(b"h"))),
+        (read, sftp.CMD_OPEN, status(sftp.SFTP_NO_SUCH_FILE)),
     ],
 )
 def test_what_a_server_refuses_or_answers_amiss_is_an_error(
@@ -168,21 +149,21 @@ def limits(*values: int) -> Answer:
     message = Message()
     for value in values:
         message.add_int64(value)
-    return CMD_EXTENDED_REPLY, message.asbytes()
+    return sftp.CMD_EXTENDED_REPLY, message.asbytes()
 
 
 @pytest.mark.parametrize(
     ("answer", "longest"),
     [
-        (status(SFTP_OP_UNSUPPORTED), sftp_client.LEAST_WRITE),
-        (status(SFTP_OK), sftp_client.LEAST_WRITE),
+        (status(sftp.SFTP_OP_UNSUPPORTED), sftp_client.LEAST_WRITE),
+        (status(sftp.SFTP_OK), sftp_client.LEAST_WRITE),
         (limits(0, 0, 0, 0), sftp_client.LEAST_WRITE),
         (limits(9, 9, 100_000, 9), 100_000),
         (limits(9, 9, 2**64 - 1, 9), 255 * 1024),
     ],
 )
 def test_a_request_is_as_long_as_the_server_takes(answer: Answer, longest: int) -> None:
-    assert session(Server({CMD_EXTENDED: answer})).longest_write == longest
+    assert session(Server({sftp.CMD_EXTENDED: answer})).longest_write == longest
 
 
 def test_two_stretches_of_a_large_file_are_under_way() -> None:
@@ -194,25 +175,25 @@ def test_two_stretches_of_a_large_file_are_under_way() -> None:
             sink.write(CONTENT)
             arrived.append(sink.end_stretch(ahead))
         assert arrived == [132, 132, 164, 196]
-    assert server.asked == [[CMD_OPEN], *[[CMD_WRITE]] * 8, [CMD_CLOSE]]
+    assert server.asked == [[sftp.CMD_OPEN], *[[sftp.CMD_WRITE]] * 8, [sftp.CMD_CLOSE]]
 
 
 def test_a_refusal_in_the_middle_of_a_large_file_is_an_error() -> None:
     client = session(server := Server({}))
     with pytest.raises(OSError), client.writing("/a", 0) as sink:
-        server._answers[CMD_WRITE] = status(SFTP_FAILURE)
+        server._answers[sftp.CMD_WRITE] = status(sftp.SFTP_FAILURE)
         sink.write(CONTENT)
-        server._answers[CMD_WRITE] = status(SFTP_OK)
+        server._answers[sftp.CMD_WRITE] = status(sftp.SFTP_OK)
         sink.write(CONTENT)
     server.asked.clear()
     client.sizes(["/a"])
-    assert server.asked == [[CMD_CLOSE, CMD_STAT]]
+    assert server.asked == [[sftp.CMD_CLOSE, sftp.CMD_STAT]]
 
 
 def test_no_more_is_taken_than_was_asked_for() -> None:
     client = session(Server({}))
     assert client.read_first("/a", 0, 5)[2] == CONTENT[:5]
-    assert session(Server({CMD_READ: status(SFTP_EOF)})).read_first("/a", 99, 5)[2] == b""
+    assert session(Server({sftp.CMD_READ: status(sftp.SFTP_EOF)})).read_first("/a", 99, 5)[2] == b""
 
 
 def test_answers_that_nobody_waits_for_end(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -221,12 +202,14 @@ def test_answers_that_nobody_waits_for_end(monkeypatch: pytest.MonkeyPatch) -> N
     class Chatty(Server):
         def recv(self, count: int) -> bytes:
             if not self._back:
-                self._back = packet(CMD_STATUS, struct.pack(">I", 999) + status(SFTP_OK)[1])
+                self._back = packet(
+                    sftp.CMD_STATUS, struct.pack(">I", 999) + status(sftp.SFTP_OK)[1]
+                )
             return super().recv(count)
 
     server = Chatty({})
     client = session(server)
-    server._answers[CMD_READDIR] = status(SFTP_EOF)
+    server._answers[sftp.CMD_READDIR] = status(sftp.SFTP_EOF)
     server.send = lambda data: len(data)
     with pytest.raises(OSError, match="not asked"):
         client.sizes(["/a"])
