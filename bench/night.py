@@ -49,9 +49,13 @@ class Night:
                 stderr=log,
             )
         self.client = Client(f"http://127.0.0.1:{self._port}", token=None)
-        self._wait()
-        self.client.session_open("administrator", _PASSWORD)
-        self._set_up()
+        try:
+            self._wait()
+            self.client.session_open("administrator", _PASSWORD)
+            self._set_up()
+        except BaseException:
+            self.__exit__()
+            raise
         return self
 
     def __exit__(self, *_: object) -> None:

@@ -18,7 +18,7 @@ from fasciculus.core.errors import FasciculusError, MissingError
 from fasciculus.databases.base import DatabaseRef
 from fasciculus.hosts.local import LocalFile, LocalHost
 from fasciculus.worker.backup.sources.databases import DatabaseSource
-from fasciculus.worker.backup.sources.files import FileSource
+from fasciculus.worker.backup.sources.files import WHOLE, FileSource
 from fasciculus.worker.backup.sources.mail import MailSource
 
 
@@ -168,6 +168,36 @@ def test_a_file_that_grew_between_scan_and_reading_is_kept_whole(tmp_path: Path,
     grown = Spoiled({b"a": lambda path: open(path, "ab").write(b"!" * 50)})
     found = Gathering(tmp_path, grown).contents()
     assert found["a"][2] == b"a" * 10 + b"!" * 50
+
+
+@pytest.mark.parametrize("comes_again", [True, False])
+def test_a_small_file_that_became_large_takes_no_memory_for_all_of_it(
+    tmp_path: Path, home: Any, comes_again: bool
+) -> None:
+    most = 0
+
+    class Counted(LocalFile):
+        def read(self, count: Any = -1, /) -> Any:
+            nonlocal most
+            data = super().read(count)
+            most = max(most, len(data))
+            return data
+
+        def again(self) -> bool:
+            return comes_again and super().again()
+
+    class Growing(LocalHost):
+        def opened(self, tree: Any, entry: Any, path: Any) -> Any:  # type: ignore[override]
+            if path == b"a":
+                os.truncate(home / "a", 5 * WHOLE)
+            descriptor, info = tree.open(path)
+            return Counted(descriptor, info.st_size)
+
+    found = Gathering(tmp_path, Growing())
+    kind, _, data = found.contents()["a"]
+    assert kind == "file" and data == b"a" * 10 + bytes(5 * WHOLE - 10)
+    assert most <= WHOLE + 1
+    assert found.warnings == ([] if comes_again else ["a: changed while it was read"])
 
 
 def test_a_file_swapped_for_a_link_or_a_pipe_neither_leads_away_nor_hangs(

@@ -48,16 +48,12 @@ class LocalFile:
         return self._descriptor
 
     def read(self, count: int = -1, /) -> bytes:
-        """Return the next bytes, all without a size."""
+        """Return the next bytes, ``count`` at most; all without a count."""
         if count >= 0:
-            return os.read(self._descriptor, count)
-        # Most files are read by one call: one byte more would show that it has grown.
-        data = os.read(self._descriptor, self._size + 1)
-        if len(data) == self._size:
-            return data
-        chunks = [data]
-        while data:
-            data = os.read(self._descriptor, _CHUNK)
+            # Memory for so many is set aside before: most files are small.
+            return os.read(self._descriptor, min(count, self._size + 1))
+        chunks = []
+        while data := os.read(self._descriptor, _CHUNK):
             chunks.append(data)
         return b"".join(chunks)
 
@@ -69,6 +65,7 @@ class LocalFile:
     def again(self) -> bool:
         """Start reading from the beginning; return whether that is possible."""
         os.lseek(self._descriptor, 0, os.SEEK_SET)
+        self._size = os.fstat(self._descriptor).st_size
         return True
 
     def close(self) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import os
 import time
 from collections.abc import Callable, Iterator
@@ -201,20 +200,29 @@ class FileSource:
                 self._large(entry, source)
                 return
             for _ in range(_TRIES):
-                data = source.read()
+                data = _beginning(source)
                 after = source.now()
                 settled = after.mtime_ns == entry.mtime_ns and after.size == len(data)
                 entry.mtime_ns, entry.ctime_ns = after.mtime_ns, after.ctime_ns
-                if settled or not source.again():
+                if settled or len(data) > WHOLE or not source.again():
                     break
             else:
                 self._warn(f"{entry.text}: changed while it was read")
-            self._distrust(entry)
             if len(data) > WHOLE:
-                entry.size = len(data)
-                self._writer.add_stream(entry, io.BytesIO(data), self._warn)
-            else:
-                self._writer.add(entry, data)
+                self._grown(entry, data, source)
+                return
+            self._distrust(entry)
+            self._writer.add(entry, data)
+
+    def _grown(self, entry: Entry, data: bytes, source: OpenFile) -> None:
+        """Pack a file that was small when it was listed, and may be of any size now."""
+        if source.again():
+            self._large(entry, source)
+            return
+        entry.size = source.now().size
+        self._warn(f"{entry.text}: changed while it was read")
+        self._writer.add_stream(entry, _Continued(data, source), self._warn)
+        self._distrust(entry)
 
     def _distrust(self, entry: Entry) -> None:
         """Treat a file changed just now as unsettled, since it may change again within the clock's
@@ -252,6 +260,31 @@ class FileSource:
         entry.digest = digest.hexdigest()
         self._writer.add_known(entry, parts)
         return True
+
+
+def _beginning(source: OpenFile) -> bytes:
+    """Return a file's contents; of more than ``WHOLE`` bytes, one byte more than that."""
+    data = source.read(WHOLE + 1)
+    chunks, left = [data], WHOLE + 1 - len(data)
+    while data and left:
+        data = source.read(left)
+        chunks.append(data)
+        left -= len(data)
+    return b"".join(chunks)
+
+
+class _Continued:
+    """A stream whose first bytes were read already."""
+
+    def __init__(self, first: bytes, rest: OpenFile) -> None:
+        self._first, self._rest = first, rest
+
+    def read(self, count: int = -1, /) -> bytes:
+        """Return the next bytes."""
+        if not self._first:
+            return self._rest.read(count)
+        data, self._first = self._first[:count], self._first[count:]
+        return data
 
 
 def made_up(kind: str, path: bytes, moment: int) -> Entry:
