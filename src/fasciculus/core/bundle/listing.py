@@ -30,6 +30,8 @@ from .inode_flags import NAMES
 from .stat_block import StatBlock
 
 _CHUNK = 256 * 1024
+#: Bytes of lines that are packed together.
+_LINES = 64 * 1024
 #: Bytes of an attribute's name (``XATTR_NAME_MAX``).
 _ATTRIBUTE_NAME = 255
 #: More than the longest paths and the most attributes of an entry take.
@@ -261,6 +263,7 @@ class ListingWriter:
         self._raw, self._noting, self._before = raw, noting, before
         self._writer = zstandard.ZstdCompressor(level=1, write_checksum=True).compressobj()
         self._hash = hashlib.sha256()
+        self._lines = bytearray()
         self._same = 0
         self.bytes = 0
         #: Bytes of all lines.
@@ -270,6 +273,13 @@ class ListingWriter:
         if self._same:
             self._catch_up()
         self.length += len(lines)
+        # Many at once: each time, the compressor gives the interpreter to other threads.
+        self._lines += lines
+        if len(self._lines) >= _LINES:
+            self._pack()
+
+    def _pack(self) -> None:
+        lines, self._lines = self._lines, bytearray()
         self._write(self._writer.compress(lines))
 
     def _write(self, data: bytes) -> None:
@@ -333,6 +343,7 @@ class ListingWriter:
         else:
             if self._same:
                 self._catch_up()
+            self._pack()
             self._write(self._writer.flush())
         self._raw.flush()
         return self._hash.hexdigest()
