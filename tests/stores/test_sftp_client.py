@@ -52,9 +52,11 @@ class Server:
         self._answers, self._late = HONEST | answers, late
         #: The requests of each time that something was sent.
         self.asked: list[list[int]] = []
+        self.heard = b""
         self._back = b""
 
     def send(self, data: bytes) -> int:
+        self.heard += data
         answers, kinds = [], []
         for kind, number in requests_in(data):
             kinds.append(kind)
@@ -98,6 +100,8 @@ def test_a_small_file_takes_two_round_trips(late: bool) -> None:
     client = session(server)
     assert client.write_whole("/a", CONTENT) == len(CONTENT)
     assert server.asked == [[sftp.CMD_OPEN], [sftp.CMD_WRITE, sftp.CMD_FSTAT, sftp.CMD_CLOSE]]
+    flags = sftp.SFTP_FLAG_WRITE | sftp.SFTP_FLAG_CREATE | sftp.SFTP_FLAG_TRUNC
+    assert body(b"/a", flags) in server.heard
     server.asked.clear()
     handle, size, data = client.read_first("/a", 0, 100)
     assert (size, data) == (len(CONTENT), CONTENT)
@@ -175,6 +179,9 @@ def test_two_stretches_of_a_large_file_are_under_way() -> None:
             sink.write(CONTENT)
             arrived.append(sink.end_stretch(ahead))
         assert arrived == [132, 132, 164, 196]
+    places = [body(b"handle") + struct.pack(">Q", at) for at in range(100, 100 + 8 * 16, 16)]
+    assert all(server.heard.count(place + body(CONTENT)) == 1 for place in places)
+    assert body(b"/a", sftp.SFTP_FLAG_WRITE) in server.heard, "what is there stays"
     assert server.asked == [[sftp.CMD_OPEN], *[[sftp.CMD_WRITE]] * 8, [sftp.CMD_CLOSE]]
 
 
