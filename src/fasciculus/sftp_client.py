@@ -149,12 +149,19 @@ class SftpClient(paramiko.SFTPClient):
         section 4.8), or what any server takes.
         """
         try:
-            answer = self._request(CMD_EXTENDED, "limits@openssh.com")
-            limits = _expected(CMD_EXTENDED_REPLY, answer)
+            limits = self._extended("limits@openssh.com")
         except OSError:
             return LEAST_WRITE
         _, _, told = limits.get_int64(), limits.get_int64(), limits.get_int64()
         return max(LEAST_WRITE, min(told, _MOST_WRITE))
+
+    def free_bytes(self, path: str) -> int:
+        """Return the free bytes of the file system that has a path: by ``statvfs@openssh.com``
+        (OpenSSH PROTOCOL, section 4.4), which not every server has.
+        """
+        state = self._extended("statvfs@openssh.com", path)
+        _, unit, _, _, free = (state.get_int64() for _ in range(5))
+        return unit * free
 
     @contextmanager
     def writing(self, path: str, at: int) -> Iterator[SftpWriting]:
@@ -186,6 +193,9 @@ class SftpClient(paramiko.SFTPClient):
     def _open(self, path: str, flags: int) -> bytes:
         answer = self._request(CMD_OPEN, path, flags, paramiko.SFTPAttributes())
         return _expected(CMD_HANDLE, answer).get_binary()
+
+    def _extended(self, name: str, *values: str) -> Message:
+        return _expected(CMD_EXTENDED_REPLY, self._request(CMD_EXTENDED, name, *values))
 
     def _together(self, *requests: tuple[Any, ...]) -> list[_Answer]:
         """Send requests at once; return their answers, in the order of the requests."""
@@ -258,9 +268,10 @@ class SftpWriting:
     def __init__(self, client: SftpClient, handle: bytes, at: int) -> None:
         self._client, self._handle, self._at = client, handle, at
         self._answers, self._arrived = _Answers(), at
-        #: The numbers of the requests of each stretch, and where it ends; the last is being sent.
-        self._stretches: deque[list[int]] = deque([[]])
-        self._ends: deque[int] = deque()
+        #: The numbers of the requests of the stretch that is being sent.
+        self._numbers: list[int] = []
+        #: Those of the stretches before that are under way, and where each ends.
+        self._under_way: deque[tuple[list[int], int]] = deque()
 
     def write(self, data: bytes) -> None:
         """Send the next bytes, :attr:`SftpClient.longest_write` at most."""
@@ -269,20 +280,20 @@ class SftpWriting:
             self._answers, CMD_WRITE, self._handle, int64(self._at), data
         )
         client._write_all(packet)
-        self._stretches[-1].append(number)
+        self._numbers.append(number)
         self._at += len(data)
 
     def end_stretch(self, ahead: int) -> int:
         """End a stretch, and wait until ``ahead`` of them are under way; return up to where the
         server has all bytes. Raises ``OSError`` for what it refused.
         """
-        self._ends.append(self._at)
-        self._stretches.append([])
-        while len(self._ends) > ahead:
-            numbers = self._stretches.popleft()
+        self._under_way.append((self._numbers, self._at))
+        self._numbers = []
+        while len(self._under_way) > ahead:
+            numbers, end = self._under_way.popleft()
             for answer in self._client._collected(self._answers, numbers):
                 self._client._answered(CMD_STATUS, answer)
-            self._arrived = self._ends.popleft()
+            self._arrived = end
         return self._arrived
 
 

@@ -35,6 +35,7 @@ from .text_files import read_text_of
 #: The grain of a file system's clock, and more.
 _GRAIN_NS = 20_000_000
 _CHUNK = 1024 * 1024
+_SMALL = 64 * 1024
 
 
 class LocalFile:
@@ -51,7 +52,7 @@ class LocalFile:
         """Return the next bytes, ``count`` at most; all without a count."""
         if count >= 0:
             # Memory for so many is set aside before: most files are small.
-            return os.read(self._descriptor, min(count, self._size + 1))
+            return os.read(self._descriptor, min(count, max(self._size + 1, _SMALL)))
         chunks = []
         while data := os.read(self._descriptor, _CHUNK):
             chunks.append(data)

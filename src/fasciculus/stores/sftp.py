@@ -16,8 +16,6 @@ from pathlib import Path
 from typing import Any, BinaryIO, Literal, cast
 
 import paramiko
-from paramiko.message import Message
-from paramiko.sftp import CMD_EXTENDED, CMD_EXTENDED_REPLY
 from pydantic import Field
 
 from ..core.errors import (
@@ -390,16 +388,8 @@ class SftpStore:
         """Return the free bytes, None if unknown."""
         if self._client is None:
             return None
-        # statvfs@openssh.com (OpenSSH PROTOCOL, section 4.4); not every server has it.
-        with suppress(OSError, EOFError, AttributeError):
-            kind, answer = cast(Any, self._client)._request(
-                CMD_EXTENDED, "statvfs@openssh.com", self._root
-            )
-            if kind == CMD_EXTENDED_REPLY and isinstance(answer, Message):
-                answer.get_int64()
-                unit = answer.get_int64()
-                answer.get_int64(), answer.get_int64()
-                return int(unit * answer.get_int64())
+        with suppress(OSError, EOFError):
+            return self._client.free_bytes(self._root)
         return None
 
 

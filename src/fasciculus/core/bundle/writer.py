@@ -12,7 +12,7 @@ from __future__ import annotations
 import hashlib
 import queue
 import threading
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, BinaryIO
@@ -95,7 +95,7 @@ class BundleWriter:
         self._kind = ""
         self._split: set[bytes] = set()
         self._numbers: dict[str, int] = dict(numbers or {})
-        self.counts: dict[str, ContentsCount] = {}
+        self.counts: defaultdict[str, ContentsCount] = defaultdict(ContentsCount)
         self.pieces: list[PieceRecord] = []
         #: Bytes of contents that the listing's entries need, by piece, those of earlier bundles
         #: included.
@@ -129,9 +129,7 @@ class BundleWriter:
             if self._room_for(entry, len(data)):
                 # A frame must not become as large as a row of a database may be.
                 step = self._frame_size
-                chunks: Iterator[bytes] = iter((data,))
-                if len(data) > step:
-                    chunks = (data[at : at + step] for at in range(0, len(data), step))
+                chunks = (data[at : at + step] for at in range(0, len(data), step))
                 self._add_chunks(opened, chunks, len(data))
             else:
                 self._add_parts(opened, iter((data,)))
@@ -151,7 +149,7 @@ class BundleWriter:
     def add_line(self, kind: str, line: bytes, size: int, at: list[list[Any]]) -> None:
         """Add an unchanged file by its line in the previous listing."""
         self._turn_to(kind)
-        count = self.counts.setdefault(kind, ContentsCount())
+        count = self.counts[kind]
         count.entries += 1
         count.bytes += size
         for part in at:
@@ -171,7 +169,7 @@ class BundleWriter:
     ) -> None:
         """Add unchanged entries of the previous listing; ``then`` is called afterwards."""
         self._turn_to(kind)
-        count = self.counts.setdefault(kind, ContentsCount())
+        count = self.counts[kind]
         count.entries += entries
         count.bytes += size
         for piece, held in used:
@@ -241,9 +239,7 @@ class BundleWriter:
 
     def _count(self, entry: Entry) -> None:
         self._turn_to(entry.kind)
-        count = self.counts.get(entry.kind)
-        if count is None:
-            count = self.counts[entry.kind] = ContentsCount()
+        count = self.counts[entry.kind]
         count.entries += 1
         if entry.type == FILE and entry.link is None:
             count.bytes += entry.size

@@ -279,7 +279,7 @@ class _Continued:
     def __init__(self, first: bytes, rest: OpenFile) -> None:
         self._first, self._rest = first, rest
 
-    def read(self, count: int = -1, /) -> bytes:
+    def read(self, count: int, /) -> bytes:
         """Return the next bytes."""
         if not self._first:
             return self._rest.read(count)
